@@ -1,0 +1,34 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Console;
+
+use App\Feeds\SystemBook;
+use App\Models\System;
+use Illuminate\Console\Command;
+
+final class DemoSystems extends Command
+{
+    protected $signature = 'demo:systems {--port=}';
+
+    protected $description = 'Enters the demo\'s systems, weighbridge and warehouse';
+
+    protected $hidden = true;
+
+    public function handle(): int
+    {
+        [$reader, $writer] = explode("\n", (string) stream_get_contents(STDIN));
+        foreach (['weighbridge' => ['weighbridge_reader', $reader], 'warehouse' => ['warehouse_writer', $writer]] as $name => [$user, $secret]) {
+            $settings = ['host' => '127.0.0.1', 'port' => (int) $this->option('port'), 'database' => $name, 'user' => $user, 'tls' => 'prefer'];
+            $system = System::where('name', $name)->first();
+            if ($system === null) {
+                SystemBook::add($name, $settings, $secret);
+            } elseif ($system->settings['port'] !== $settings['port']) {
+                SystemBook::change($system, $name, $settings, null);
+            }
+        }
+
+        return self::SUCCESS;
+    }
+}

@@ -1,0 +1,20 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Console;
+
+use App\Models\Feed;
+use Lighterman\Core\Port\SystemTrouble;
+
+/** A command about one named feed. */
+abstract class FeedCommand extends Told
+{
+    protected function feed(): Feed
+    {
+        $name = (string) $this->argument('name');
+
+        return Feed::with('route.source', 'route.target', 'definition')->where('name', $name)->first()
+            ?? throw SystemTrouble::lasting('no_feed', "There is no feed named \"{$name}\".", 'bin/lighterman feeds lists them.');
+    }
+}

@@ -1,0 +1,46 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Console;
+
+use App\Models\Run;
+use App\Runtime\Systems;
+use App\Runtime\Worker;
+
+final class FeedRun extends FeedCommand
+{
+    protected $signature = 'feed:run {name} {--json}';
+
+    protected $description = 'Carries one feed now, in this process, until nothing is left';
+
+    public function handle(Systems $systems): int
+    {
+        $feed = $this->feed();
+        if ($feed->state() === 'paused') {
+            return $this->refuse("Feed {$feed->name} is paused. Resume it first: bin/lighterman feed:resume \"{$feed->name}\".");
+        }
+        $feed->update(['why' => 'asked']);
+        $worker = new Worker($systems);
+        do {
+            $loading = $feed->stands()->isLoading();
+            if (! $worker->once($feed->id)) {
+                return $this->refuse("Another worker is carrying {$feed->name} at this moment. Try again shortly.");
+            }
+            $feed->refresh();
+        } while ($loading && $feed->standing === 'carried' && ! $feed->stands()->isLoading());
+
+        $run = Run::find($feed->last_run_id);
+        $result = ['feed' => $feed->name, 'state' => $feed->state(), 'read' => $run?->read, 'inserted' => $run?->inserted, 'updated' => $run?->updated, 'unchanged' => $run?->unchanged, 'deleted' => $run?->deleted, 'trouble' => $feed->trouble];
+        if ($this->asJson()) {
+            $this->json($result);
+        } elseif ($feed->trouble !== null) {
+            $this->error($feed->trouble['message']);
+            $this->line($feed->trouble['remedy']);
+        } else {
+            $this->line("{$feed->name}: {$feed->state()}. Last run read {$result['read']}, inserted {$result['inserted']}, updated {$result['updated']}, unchanged {$result['unchanged']}.");
+        }
+
+        return $feed->trouble === null ? self::SUCCESS : self::FAILURE;
+    }
+}

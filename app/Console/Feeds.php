@@ -1,0 +1,26 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Console;
+
+use App\Models\Feed;
+use App\Support\Say;
+
+final class Feeds extends Told
+{
+    protected $signature = 'feeds {--json}';
+
+    protected $description = 'Lists the feeds with their state and how far behind they are';
+
+    public function handle(): int
+    {
+        $json = $this->asJson();
+        $rows = Feed::with('route')->orderBy('name')->get()->map(static fn (Feed $f): array => [
+            'feed' => $f->name, 'route' => $f->route->name, 'capture' => $f->capture, 'state' => $f->state(),
+            'behind' => $json ? $f->behind() : Say::span($f->behind()), 'promise' => $json ? $f->promise_seconds : Say::span((float) $f->promise_seconds), 'landed' => $f->landed,
+        ])->all();
+
+        return $this->rows($rows, 'There is no feed yet. bin/lighterman route:load FILE makes some.');
+    }
+}

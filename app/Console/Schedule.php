@@ -1,0 +1,41 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Console;
+
+use App\Runtime\Fault;
+use App\Runtime\Minder;
+use Illuminate\Console\Command;
+use Illuminate\Support\Facades\DB;
+use Illuminate\Support\Facades\Log;
+use Throwable;
+
+final class Schedule extends Command
+{
+    protected $signature = 'schedule {--once}';
+
+    protected $description = 'Records how far behind the feeds are, and drops what was kept long enough; any number may run';
+
+    private bool $stop = false;
+
+    public function handle(Minder $minder): int
+    {
+        $this->trap([SIGTERM, SIGINT], function (): void {
+            $this->stop = true;
+        });
+        do {
+            try {
+                $minder->tick();
+            } catch (Throwable $e) {
+                Log::error('schedule: '.Fault::told($e));
+                DB::disconnect();
+            }
+            for ($i = 0; $i < 20 && ! $this->stop && $this->option('once') !== true; $i++) {
+                usleep(500_000);
+            }
+        } while (! $this->stop && $this->option('once') !== true);
+
+        return self::SUCCESS;
+    }
+}

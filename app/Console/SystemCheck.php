@@ -1,0 +1,30 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Console;
+
+use App\Feeds\SystemBook;
+use App\Runtime\Systems;
+
+final class SystemCheck extends Told
+{
+    protected $signature = 'system:check {name} {--as=source : source or target} {--json}';
+
+    protected $description = 'Tests a system; fails when a finding failed';
+
+    public function handle(Systems $systems): int
+    {
+        $as = $this->option('as') === 'target' ? 'target' : 'source';
+        $findings = SystemBook::check(SystemBook::named((string) $this->argument('name')), $systems)[$as];
+        if ($this->asJson()) {
+            $this->json($findings);
+        } else {
+            foreach ($findings as $f) {
+                $this->line(str_pad($f['result'], 8).$f['subject'].': '.$f['said'].($f['remedy'] ? "\n        {$f['remedy']}" : ''));
+            }
+        }
+
+        return in_array('failed', array_column($findings, 'result'), true) ? self::FAILURE : self::SUCCESS;
+    }
+}

@@ -1,0 +1,94 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Feeds;
+
+use App\Models\Feed;
+use Lighterman\Core\Capture\Advice;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Capture\WatermarkMode;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Definition\Schedule;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Port\TableName;
+
+/** Turns what a person or a file says of one feed into a definition, filling what is left open with what was computed. */
+final class Draft
+{
+    /**
+     * @param  array<string, mixed>  $said  keys of a feed in a definition file
+     * @return array{FeedDefinition, TableFacts} the definition and what it rests on
+     *
+     * @throws InvalidDefinition
+     */
+    public static function make(SourceSystem $source, string $sourceName, array $said): array
+    {
+        $table = TableName::parse($said['table']);
+        $key = array_values($said['key'] ?? []);
+        $facts = $source->facts($table, $key);
+        $advice = new Advice($facts);
+        $suggestion = $advice->suggestion();
+        $capture = isset($said['capture']) ? Capture::from($said['capture']) : (empty($said['watermark']) ? $suggestion->capture : Capture::Watermark);
+        $watermark = $capture === Capture::Watermark ? (($said['watermark'] ?? null) ?: $suggestion->watermark) : null;
+        if ($watermark !== null) {
+            self::refuse("{$table}: watermark", $advice->watermark($watermark)->result, $advice->watermark($watermark)->reasons, 'Choose another column, or capture reload.');
+        }
+        if ($key !== []) {
+            self::refuse("{$table}: key", $advice->key()->result, $advice->key()->reasons, 'Name all the columns that together tell rows apart.');
+        }
+        $landing = isset($said['landing']) ? Landing::from($said['landing']) : self::landing($capture, $suggestion->landing);
+        $schema = $said['landed_schema'] ?? $sourceName;
+
+        return [new FeedDefinition(
+            name: $said['name'] ?? self::freeName($table, $sourceName),
+            source: $table,
+            shape: $facts->shape,
+            capture: $capture,
+            key: $key ?: $suggestion->key,
+            landing: $landing,
+            landed: isset($said['landed']) ? TableName::parse($said['landed']) : new TableName($schema, $table->name),
+            watermark: $watermark,
+            watermarkUnique: $watermark !== null && ($facts->columns[$watermark]->unique ?? false),
+            overlap: $capture === Capture::Watermark ? (int) ($said['overlap'] ?? 0) : 0,
+            leaveOut: array_values($said['leave_out'] ?? []),
+            deliveredAt: array_key_exists('delivered_at', $said['stamps'] ?? []) ? $said['stamps']['delivered_at'] : 'delivered_at',
+            sourcePosition: array_key_exists('source_position', $said['stamps'] ?? []) ? $said['stamps']['source_position'] : 'source_position',
+            schedule: isset($said['schedule']) ? Schedule::fromArray($said['schedule']) : Schedule::everyMinutes(5),
+            promiseSeconds: (int) ($said['promise_seconds'] ?? 900),
+            takeOver: (bool) ($said['take_over'] ?? false),
+        ), $facts];
+    }
+
+    /** A name no feed has yet: the table's, or with the source's before it, or with a number. */
+    public static function freeName(TableName $table, string $sourceName): string
+    {
+        $names = [$table->name, "{$sourceName}.{$table->name}", "{$sourceName}.{$table->schema}.{$table->name}"];
+        for ($n = 2; $n < 100; $n++) {
+            $names[] = "{$table->name} {$n}";
+        }
+        $taken = Feed::whereIn('name', $names)->pluck('name')->all();
+
+        return array_values(array_diff($names, $taken))[0];
+    }
+
+    private static function landing(Capture $capture, Landing $suggested): Landing
+    {
+        return match (true) {
+            $capture === Capture::Reload => Landing::Replace,
+            $suggested === Landing::Append => Landing::Append,
+            default => Landing::Upsert,
+        };
+    }
+
+    /** @param list<string> $reasons */
+    private static function refuse(string $place, string $result, array $reasons, string $remedy): void
+    {
+        if ($result === 'refused') {
+            throw InvalidDefinition::at($place, rtrim(implode(' ', $reasons), '.'), $remedy);
+        }
+    }
+}

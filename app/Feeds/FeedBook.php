@@ -1,0 +1,152 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Feeds;
+
+use App\Models\Feed;
+use App\Models\Route;
+use App\Models\System;
+use App\Support\Audit;
+use Illuminate\Support\Facades\DB;
+use Illuminate\Support\Str;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\InvalidDefinition;
+
+/** Every change a person makes to feeds goes through here, and into the audit trail. */
+final class FeedBook
+{
+    /**
+     * Creates the feeds, all or none, and makes them due.
+     *
+     * @param  list<FeedDefinition>  $definitions
+     * @return list<Feed>
+     *
+     * @throws InvalidDefinition when a name or a landed table is taken
+     */
+    public static function create(System $source, System $target, array $definitions): array
+    {
+        return DB::transaction(function () use ($source, $target, $definitions): array {
+            // One at a time, so that two people cannot take the same name or landed table between check and insert.
+            DB::select('SELECT pg_advisory_xact_lock(?)', [crc32('lighterman feeds')]);
+            $route = Route::firstOrCreate(['source_id' => $source->id, 'target_id' => $target->id], ['name' => "{$source->name} → {$target->name}"]);
+            $feeds = [];
+            foreach ($definitions as $definition) {
+                self::refuseTaken($definition, $target);
+                $feed = Feed::create([
+                    'uid' => (string) Str::uuid(), 'route_id' => $route->id, 'name' => $definition->name, 'landed' => (string) $definition->landed,
+                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => now(), 'why' => 'started',
+                ]);
+                self::version($feed, $definition);
+                Audit::record('created', 'feed', $feed->name, null, $definition->toArray());
+                $feeds[] = $feed;
+            }
+
+            return $feeds;
+        });
+    }
+
+    /** Makes a new version of a feed's definition. The source table, key, capture and landed table of a feed stay. */
+    public static function change(Feed $feed, FeedDefinition $definition): void
+    {
+        DB::transaction(function () use ($feed, $definition): void {
+            $before = $feed->definition->body;
+            if ($before == $definition->toArray()) {
+                return;
+            }
+            self::version($feed, $definition);
+            $feed->update(['promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->schedule->kind === 'manual' ? null : now()]);
+            Audit::record('changed', 'feed', $feed->name, self::differing($before, $definition->toArray()), self::differing($definition->toArray(), $before));
+        });
+    }
+
+    /** @param iterable<Feed> $feeds */
+    public static function pause(iterable $feeds): int
+    {
+        return self::each($feeds, 'paused', static fn (Feed $f): ?array => $f->paused_at === null ? ['paused_at' => now()] : null);
+    }
+
+    /**
+     * Resumes what is paused, held or failed.
+     *
+     * @param  iterable<Feed>  $feeds
+     */
+    public static function resume(iterable $feeds): int
+    {
+        return self::each($feeds, 'resumed', static fn (Feed $f): ?array => $f->paused_at === null && ! in_array($f->standing, ['held', 'failed'], true) ? null : [
+            'paused_at' => null, 'due_at' => now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
+            'standing' => in_array($f->standing, ['held', 'failed'], true) ? ($f->complete_up_to === null ? 'new' : 'carried') : $f->standing,
+        ]);
+    }
+
+    /** @param iterable<Feed> $feeds */
+    public static function runNow(iterable $feeds): int
+    {
+        return self::each($feeds, 'asked to run', static fn (Feed $f): ?array => in_array($f->state(), ['paused', 'held'], true) ? null : ['due_at' => now(), 'why' => 'asked']);
+    }
+
+    /** Stops the feed and has what it landed removed, so that it can begin anew. It stays paused until resumed. */
+    public static function startOver(Feed $feed): void
+    {
+        self::each([$feed], 'started over', static fn (): array => ['paused_at' => now(), 'cancel_asked' => true, 'due_at' => now()]);
+    }
+
+    /** Removes a feed. The landed table and its rows stay. */
+    public static function remove(Feed $feed): void
+    {
+        DB::transaction(function () use ($feed): void {
+            Audit::record('removed', 'feed', $feed->name, $feed->definition->body);
+            $feed->delete();
+        });
+    }
+
+    /**
+     * @param  iterable<Feed>  $feeds
+     * @param  callable(Feed): (array<string, mixed>|null)  $change
+     */
+    private static function each(iterable $feeds, string $action, callable $change): int
+    {
+        $changed = 0;
+        foreach ($feeds as $feed) {
+            DB::transaction(function () use ($feed, $action, $change, &$changed): void {
+                $feed = Feed::lockForUpdate()->findOrFail($feed->id);
+                $values = $change($feed);
+                if ($values !== null) {
+                    Audit::record($action, 'feed', $feed->name, ['state' => $feed->state()]);
+                    $feed->update($values);
+                    $changed++;
+                }
+            });
+        }
+
+        return $changed;
+    }
+
+    private static function refuseTaken(FeedDefinition $definition, System $target): void
+    {
+        if (Feed::where('name', $definition->name)->exists()) {
+            throw InvalidDefinition::at($definition->name, 'a feed of this name exists', 'Give this one another name.');
+        }
+        $other = Feed::where('landed', (string) $definition->landed)->whereHas('route', fn ($q) => $q->where('target_id', $target->id))->first();
+        if ($other !== null) {
+            throw InvalidDefinition::at("{$definition->name}: landed", "the feed \"{$other->name}\" lands in {$definition->landed} of {$target->name} already", 'Choose another landed table.');
+        }
+    }
+
+    private static function version(Feed $feed, FeedDefinition $definition): void
+    {
+        $version = (int) $feed->definitions()->max('version') + 1;
+        $stored = $feed->definitions()->create(['version' => $version, 'body' => $definition->toArray(), 'person' => Audit::person(), 'created_at' => now()]);
+        $feed->update(['definition_id' => $stored->id]);
+    }
+
+    /**
+     * @param  array<string, mixed>  $of
+     * @param  array<string, mixed>  $from
+     * @return array<string, mixed> the entries of the first that differ in the second
+     */
+    private static function differing(array $of, array $from): array
+    {
+        return array_filter($of, static fn (mixed $v, string $k): bool => $v != ($from[$k] ?? null), ARRAY_FILTER_USE_BOTH);
+    }
+}

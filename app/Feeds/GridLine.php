@@ -1,0 +1,95 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Feeds;
+
+use App\Models\System;
+use App\Runtime\Systems;
+use Lighterman\Core\Capture\Advice;
+use Lighterman\Core\Capture\Verdict;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Guarantee\Guarantee;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+
+/** One line of the grid of new feeds: what was typed, what was found, and what would come of it. */
+final class GridLine
+{
+    public ?FeedDefinition $definition = null;
+
+    public ?Guarantee $guarantee = null;
+
+    public ?Explained $trouble = null;
+
+    public ?Shape $shape = null;
+
+    /** @var list<string> why it was suggested so */
+    public array $reasons = [];
+
+    public ?Verdict $watermarkVerdict = null;
+
+    public ?Verdict $keyVerdict = null;
+
+    /** @param array<string, string> $typed fields of the grid; those missing are filled with suggestions */
+    private function __construct(public array $typed) {}
+
+    /** @param array<string, string> $typed at least `table` */
+    public static function of(array $typed, System $source, System $target, Systems $systems): self
+    {
+        $line = new self($typed);
+        $reader = $systems->source($source);
+        try {
+            $key = self::list($typed['key'] ?? '');
+            $table = TableName::parse($typed['table']);
+            $facts = $reader->facts($table, $key);
+            $line->shape = $facts->shape;
+            $advice = new Advice($facts);
+            $suggestion = $advice->suggestion();
+            $line->reasons = $suggestion->reasons;
+            $line->typed += [
+                'capture' => $suggestion->capture->value, 'watermark' => (string) $suggestion->watermark, 'key' => implode(', ', $suggestion->key), 'landing' => $suggestion->landing->value,
+                'landed' => "{$source->name}.{$table->name}", 'name' => Draft::freeName($table, $source->name), 'promise_minutes' => $suggestion->capture->value === 'reload' ? '1440' : '15', 'leave_out' => '',
+            ];
+            $line->keyVerdict = $advice->key();
+            if ($line->typed['capture'] === 'watermark' && $line->typed['watermark'] !== '') {
+                $line->watermarkVerdict = $advice->watermark($line->typed['watermark']);
+            }
+            [$line->definition] = Draft::make($reader, $source->name, $line->said());
+            $line->guarantee = Guarantee::derive($line->definition, $reader->capabilities(), $systems->target($target)->capabilities(), $facts);
+        } catch (Explained $trouble) {
+            $line->trouble = $trouble;
+        }
+
+        return $line;
+    }
+
+    /**
+     * The line in the words of a definition file.
+     *
+     * @return array<string, mixed>
+     */
+    private function said(): array
+    {
+        return [
+            'table' => $this->typed['table'], 'name' => trim($this->typed['name']), 'capture' => $this->typed['capture'],
+            'watermark' => $this->typed['capture'] === 'watermark' ? $this->typed['watermark'] : null, 'key' => self::list($this->typed['key']), 'landing' => $this->typed['landing'],
+            'landed' => trim($this->typed['landed']), 'leave_out' => self::list($this->typed['leave_out'] ?? ''), 'take_over' => ($this->typed['take_over'] ?? '') === '1',
+            'promise_seconds' => (int) round((float) $this->typed['promise_minutes'] * 60),
+        ];
+    }
+
+    /** @return list<string> columns a watermark can stand on */
+    public function candidates(): array
+    {
+        return array_values(array_map(static fn (Column $c): string => $c->name, array_filter($this->shape->columns ?? [], static fn (Column $c): bool => $c->type->kind->canBeWatermark())));
+    }
+
+    /** @return list<string> */
+    private static function list(string $typed): array
+    {
+        return array_values(array_filter(array_map(trim(...), explode(',', $typed)), static fn (string $s): bool => $s !== ''));
+    }
+}

@@ -1,0 +1,81 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Feeds;
+
+use App\Models\Feed;
+use App\Models\System;
+use App\Runtime\Systems;
+use App\Support\Audit;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\SystemTrouble;
+use SensitiveParameter;
+
+/** Every change a person makes to systems goes through here, and into the audit trail. */
+final class SystemBook
+{
+    public static function named(string $name): System
+    {
+        return System::where('name', $name)->first()
+            ?? throw SystemTrouble::lasting('no_system', "There is no system named \"{$name}\".", 'bin/lighterman systems lists them; the Systems page adds one.');
+    }
+
+    /** @param array{host: string, port: int, database: string, user: string, tls: string} $settings */
+    public static function add(string $name, array $settings, #[SensitiveParameter] string $secret): System
+    {
+        return DB::transaction(function () use ($name, $settings, $secret): System {
+            if (System::where('name', $name)->exists()) {
+                throw InvalidDefinition::at('name', "a system named \"{$name}\" exists", 'Give this one another name.');
+            }
+            $system = System::create(['name' => $name, 'kind' => 'postgres', 'settings' => $settings, 'secret' => $secret]);
+            Audit::record('added', 'system', $name, null, $settings + ['secret' => $secret]);
+
+            return $system->refresh();
+        });
+    }
+
+    /**
+     * @param  array{host: string, port: int, database: string, user: string, tls: string}  $settings
+     * @param  string|null  $secret  null keeps the one stored
+     */
+    public static function change(System $system, string $name, array $settings, #[SensitiveParameter] ?string $secret): void
+    {
+        DB::transaction(function () use ($system, $name, $settings, $secret): void {
+            if (System::where('name', $name)->whereKeyNot($system->id)->exists()) {
+                throw InvalidDefinition::at('name', "a system named \"{$name}\" exists", 'Give this one another name.');
+            }
+            Audit::record('changed', 'system', $system->name, $system->settings + ['name' => $system->name], $settings + ['name' => $name] + ($secret === null ? [] : ['secret' => $secret]));
+            $system->update(['name' => $name, 'settings' => $settings, 'findings' => null, 'checked_at' => null] + ($secret === null ? [] : ['secret' => $secret]));
+        });
+    }
+
+    /** @throws InvalidDefinition while feeds use it */
+    public static function remove(System $system): void
+    {
+        DB::transaction(function () use ($system): void {
+            $used = Feed::whereHas('route', fn ($q) => $q->where('source_id', $system->id)->orWhere('target_id', $system->id))->orderBy('name')->pluck('name');
+            if ($used->isNotEmpty()) {
+                throw InvalidDefinition::at($system->name, $used->count() === 1 ? "the feed {$used[0]} uses it" : "{$used->count()} feeds use it ({$used->take(3)->implode(', ')}".($used->count() > 3 ? ', …' : '').')', 'Remove these feeds first.');
+            }
+            Audit::record('removed', 'system', $system->name, $system->settings);
+            $system->routesFrom()->delete();
+            $system->routesTo()->delete();
+            $system->delete();
+        });
+    }
+
+    /** @return array{source: list<array<string, mixed>>, target: list<array<string, mixed>>} findings for either use */
+    public static function check(System $system, Systems $systems): array
+    {
+        $systems->forget();
+        $told = static fn (array $findings): array => array_map(static fn (Finding $f): array => $f->toArray(), $findings);
+        $findings = ['source' => $told($systems->source($system)->check()), 'target' => $told($systems->target($system)->check())];
+        // Testing is not a change: the connectors kept for this system stay good.
+        System::withoutTimestamps(static fn () => $system->update(['findings' => $findings, 'checked_at' => now()]));
+
+        return $findings;
+    }
+}

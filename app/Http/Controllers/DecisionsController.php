@@ -1,0 +1,16 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Http\Controllers;
+
+use App\Support\Decisions;
+use Illuminate\View\View;
+
+final class DecisionsController
+{
+    public function __invoke(): View
+    {
+        return view('decisions', ['waiting' => Decisions::waiting()]);
+    }
+}

@@ -1,0 +1,140 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Http\Controllers;
+
+use App\Feeds\FeedBook;
+use App\Models\Feed;
+use App\Runtime\Systems;
+use App\Support\BehindChart;
+use Illuminate\Http\RedirectResponse;
+use Illuminate\Http\Request;
+use Illuminate\View\View;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Guarantee\Guarantee;
+use Lighterman\Core\Port\SystemTrouble;
+
+final class FeedsController
+{
+    private const PER_PAGE = 200;
+
+    public function index(Request $request): View
+    {
+        $page = max(1, $request->integer('page', 1));
+        $feeds = Feed::with('route.source', 'route.target', 'definition')->orderBy('name')->forPage($page, self::PER_PAGE)->get();
+
+        return view('feeds.index', ['feeds' => $feeds, 'page' => $page, 'pages' => (int) max(1, ceil(Feed::count() / self::PER_PAGE))]);
+    }
+
+    public function show(Request $request, Feed $feed, Systems $systems): View
+    {
+        $feed->load('route.source', 'route.target', 'definition');
+        $hours = match ($request->query('span')) {
+            '1h' => 1, '24h' => 24, '7d' => 168, default => 6,
+        };
+
+        return view($request->hasHeader('X-Part') ? 'feeds.now-part' : 'feeds.now', [
+            'feed' => $feed, 'hours' => $hours, 'chart' => BehindChart::of($feed, $hours),
+            'guarantee' => $this->guarantee($feed, $systems), 'runs' => $feed->runs()->latest('id')->limit(12)->get(),
+        ]);
+    }
+
+    public function runs(Request $request, Feed $feed): View
+    {
+        $feed->load('route.source', 'route.target', 'definition');
+        $page = max(1, $request->integer('page', 1));
+
+        return view('feeds.runs', ['feed' => $feed, 'page' => $page, 'pages' => (int) max(1, ceil($feed->runs()->count() / 50)), 'runs' => $feed->runs()->latest('id')->forPage($page, 50)->get()]);
+    }
+
+    public function columns(Feed $feed): View
+    {
+        return view('feeds.columns', ['feed' => $feed->load('route.source', 'route.target', 'definition'), 'definition' => $feed->definition->parsed()]);
+    }
+
+    public function setUp(Feed $feed): View
+    {
+        return view('feeds.set-up', [
+            'feed' => $feed->load('route.source', 'route.target', 'definition'), 'definition' => $feed->definition->parsed(),
+            'versions' => $feed->definitions()->latest('version')->get(),
+        ]);
+    }
+
+    public function change(Request $request, Feed $feed): RedirectResponse
+    {
+        $given = $request->validate([
+            'promise_minutes' => 'required|numeric|min:0.1|max:525600', 'overlap' => 'required|integer|min:0|max:31536000',
+            'schedule' => 'required|in:manual,every,continuous,cron', 'every_minutes' => 'nullable|integer', 'pause_seconds' => 'nullable|integer', 'cron' => 'nullable|string|max:100', 'zone' => 'nullable|string|max:60',
+        ]);
+        $body = ['promise_seconds' => (int) round($given['promise_minutes'] * 60), 'overlap' => (int) $given['overlap'], 'schedule' => ScheduleInput::read($given)->toArray()] + $feed->definition->body;
+        FeedBook::change($feed, FeedDefinition::fromArray($body));
+
+        return redirect("/feeds/{$this->path($feed)}/set-up")->with('done', 'Saved as a new version.');
+    }
+
+    /** Accepts the table's present shape. Columns new at the source are carried only if the landed table has or gets them. */
+    public function agree(Feed $feed, Systems $systems): RedirectResponse
+    {
+        $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->source);
+        $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
+        foreach ($systems->target($feed->route->target)->prepare($definition)->obstacles() as $obstacle) {
+            throw SystemTrouble::lasting('incompatible_table', $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
+        }
+        FeedBook::change($feed, $definition);
+        FeedBook::resume([$feed]);
+
+        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The new shape is agreed; the feed goes on from where it stood.');
+    }
+
+    /** Pauses, resumes or runs one or many. */
+    public function act(Request $request): RedirectResponse
+    {
+        $given = $request->validate(['act' => 'required|in:pause,resume,runNow', 'feeds' => 'required|array|max:2000', 'feeds.*' => 'string']);
+        $feeds = Feed::whereIn('name', $given['feeds'])->get();
+        $changed = match ($given['act']) {
+            'pause' => FeedBook::pause($feeds), 'resume' => FeedBook::resume($feeds), 'runNow' => FeedBook::runNow($feeds),
+        };
+        $word = ['pause' => 'paused', 'resume' => 'resumed', 'runNow' => 'asked to run'][$given['act']];
+        $whole = $changed === 1 && $feeds->count() === 1 ? "{$feeds[0]->name} is {$word}." : "{$changed} of {$feeds->count()} feeds {$word}.";
+
+        return back()->with('done', $whole);
+    }
+
+    public function startOver(Request $request, Feed $feed): RedirectResponse
+    {
+        if ($request->input('confirm') !== $feed->name) {
+            return back()->withErrors(['confirm' => "To start over, type the feed's name, {$feed->name}, exactly."]);
+        }
+        FeedBook::startOver($feed);
+
+        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The load is cancelled and what it landed is being removed. Resume the feed to load it again.');
+    }
+
+    public function destroy(Request $request, Feed $feed): RedirectResponse
+    {
+        if ($request->input('confirm') !== $feed->name) {
+            return back()->withErrors(['confirm' => "To remove the feed, type its name, {$feed->name}, exactly."]);
+        }
+        FeedBook::remove($feed);
+
+        return redirect('/feeds')->with('done', "{$feed->name} is removed. Its landed table {$feed->landed} stays.");
+    }
+
+    /** Null when the source cannot be asked at this moment. */
+    private function guarantee(Feed $feed, Systems $systems): ?Guarantee
+    {
+        try {
+            return cache()->remember("guarantee:{$feed->definition_id}", 300, fn (): Guarantee => Guarantee::derive(
+                $feed->definition->parsed(), $systems->source($feed->route->source)->capabilities(), $systems->target($feed->route->target)->capabilities(),
+            ));
+        } catch (SystemTrouble) {
+            return null;
+        }
+    }
+
+    private function path(Feed $feed): string
+    {
+        return rawurlencode($feed->name);
+    }
+}

@@ -1,0 +1,41 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Http\Controllers;
+
+use App\Support\Audit;
+use Illuminate\Http\RedirectResponse;
+use Illuminate\Http\Request;
+use Illuminate\Support\Facades\Auth;
+use Illuminate\View\View;
+
+final class SignInController
+{
+    public function show(): View
+    {
+        return view('sign-in');
+    }
+
+    public function store(Request $request): RedirectResponse
+    {
+        $given = $request->validate(['name' => 'required|string|max:60', 'password' => 'required|string|max:200']);
+        if (! Auth::attempt($given)) {
+            return back()->withInput(['name' => $given['name']])->withErrors(['name' => 'This name and password do not belong together. Check both and try again.']);
+        }
+        $request->session()->regenerate();
+        Audit::record('signed in', 'person', $given['name']);
+
+        return redirect()->intended('/watch');
+    }
+
+    public function destroy(Request $request): RedirectResponse
+    {
+        Audit::record('signed out', 'person', (string) Auth::user()?->name);
+        Auth::logout();
+        $request->session()->invalidate();
+        $request->session()->regenerateToken();
+
+        return redirect('/sign-in');
+    }
+}

@@ -1,0 +1,85 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Models;
+
+use Carbon\CarbonImmutable;
+use Illuminate\Database\Eloquent\Relations\BelongsTo;
+use Illuminate\Database\Eloquent\Relations\HasMany;
+use Lighterman\Core\Latency\Behind;
+use Lighterman\Core\Position\Position;
+
+/**
+ * One thing carried. `standing` is what the last run left behind (new, loading, carried, held, failed); the state shown
+ * is derived from it, the pause and the promise.
+ *
+ * @property string $standing
+ * @property CarbonImmutable|null $complete_up_to
+ */
+final class Feed extends Record
+{
+    protected $casts = [
+        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'cancel_asked' => 'boolean',
+        'paused_at' => 'immutable_datetime', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime',
+        'last_landed_at' => 'immutable_datetime',
+    ];
+
+    public function getRouteKeyName(): string
+    {
+        return 'name';
+    }
+
+    /** @return BelongsTo<Route, $this> */
+    public function route(): BelongsTo
+    {
+        return $this->belongsTo(Route::class);
+    }
+
+    /** @return BelongsTo<Definition, $this> */
+    public function definition(): BelongsTo
+    {
+        return $this->belongsTo(Definition::class);
+    }
+
+    /** @return HasMany<Definition, $this> */
+    public function definitions(): HasMany
+    {
+        return $this->hasMany(Definition::class);
+    }
+
+    /** @return HasMany<Run, $this> */
+    public function runs(): HasMany
+    {
+        return $this->hasMany(Run::class);
+    }
+
+    /** @return HasMany<Receipt, $this> */
+    public function receipts(): HasMany
+    {
+        return $this->hasMany(Receipt::class);
+    }
+
+    public function behind(): ?float
+    {
+        return Behind::seconds($this->complete_up_to, now()->toImmutable());
+    }
+
+    /** @return 'new'|'loading'|'on time'|'late'|'paused'|'held'|'failed' */
+    public function state(): string
+    {
+        $behind = $this->behind();
+
+        return match (true) {
+            $this->paused_at !== null => 'paused',
+            in_array($this->standing, ['held', 'failed', 'loading'], true) => $this->standing,
+            $behind === null => 'new',
+            default => $behind > $this->promise_seconds ? 'late' : 'on time',
+        };
+    }
+
+    public function stands(): Position
+    {
+        return $this->position === null ? Position::start() : Position::fromArray($this->position);
+    }
+}

@@ -1,0 +1,45 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Models;
+
+use Illuminate\Database\Eloquent\Relations\BelongsTo;
+use Illuminate\Database\Eloquent\Relations\HasMany;
+
+/** One go of a worker at a feed. Consecutive runs that found nothing fold into one. */
+final class Run extends Record
+{
+    public $timestamps = false;
+
+    protected $casts = ['trouble' => 'array', 'started_at' => 'immutable_datetime', 'ended_at' => 'immutable_datetime'];
+
+    /** @return BelongsTo<Feed, $this> */
+    public function feed(): BelongsTo
+    {
+        return $this->belongsTo(Feed::class);
+    }
+
+    /** @return BelongsTo<Definition, $this> */
+    public function definition(): BelongsTo
+    {
+        return $this->belongsTo(Definition::class);
+    }
+
+    /** @return HasMany<RunLine, $this> */
+    public function lines(): HasMany
+    {
+        return $this->hasMany(RunLine::class)->orderBy('id');
+    }
+
+    public function seconds(): float
+    {
+        return max(0.0, (float) ($this->ended_at ?? now())->format('U.u') - (float) $this->started_at->format('U.u'));
+    }
+
+    /** Whether every row read is accounted for. */
+    public function addsUp(): bool
+    {
+        return $this->read === $this->inserted + $this->updated + $this->unchanged + $this->dropped + $this->set_aside;
+    }
+}

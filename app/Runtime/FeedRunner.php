@@ -1,0 +1,248 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime;
+
+use App\Models\Feed;
+use App\Models\Run;
+use Illuminate\Support\Facades\DB;
+use Illuminate\Support\Facades\Log;
+use Lighterman\Core\Capture\BoundNote;
+use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Port\TargetSystem;
+use Lighterman\Core\Shape\Shape;
+use Throwable;
+
+/**
+ * Carries one feed once: the commit protocol.
+ *
+ * Read a batch; land rows, position and receipt in one transaction of the target; copy the receipt here. After a crash
+ * the target's position is the truth and the copies here are brought up to it.
+ */
+final class FeedRunner
+{
+    /** @var callable(): bool whether this process was asked to stop */
+    private $stopping;
+
+    /** @param callable(): bool $stopping */
+    public function __construct(private readonly Systems $systems, private readonly Leases $leases, callable $stopping)
+    {
+        $this->stopping = $stopping;
+    }
+
+    public function run(Lease $lease): void
+    {
+        $feed = Feed::with('route.source', 'route.target', 'definition')->findOrFail($lease->feedId);
+        $recorder = null;
+        try {
+            $this->endLostRuns($feed);
+            if ($feed->cancel_asked) {
+                $this->discard($feed);
+            }
+            if ($feed->paused_at === null && $feed->standing !== 'held') {
+                $this->carry($feed, $lease, $recorder);
+            } else {
+                $feed->update(['due_at' => null]);
+            }
+        } catch (LeaseLost $lost) {
+            $recorder?->say($lost->getMessage(), 'error');
+            $recorder?->end('lost');
+        } catch (Explained $trouble) {
+            $this->failed($feed, $trouble, $recorder);
+        } catch (Throwable $e) {
+            Log::error("feed {$feed->name}: ".Fault::told($e));
+            $this->failed($feed, SystemTrouble::passing('fault', 'Lighterman itself failed while carrying this feed ('.$e::class.').', 'The log, var/storage/logs, says where. Nothing was half written; it is tried again.'), $recorder);
+        } finally {
+            $this->leases->release($lease);
+        }
+    }
+
+    private function carry(Feed $feed, Lease $lease, ?RunRecorder &$recorder): void
+    {
+        $started = now()->toImmutable();
+        $definition = $feed->definition->parsed();
+        $source = $this->systems->source($feed->route->source);
+        $clock = hrtime(true);
+        $this->checkShape($source, $definition);
+        $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note));
+        $planning = self::since($clock);
+        if ($plan->empty) {
+            RunRecorder::empty($feed, $lease, $plan, $planning);
+            $this->completed($feed, $plan, $definition, $started);
+
+            return;
+        }
+        $target = $this->systems->target($feed->route->target);
+        $session = $target->open($definition, $feed->uid, $lease->token);
+        try {
+            if ($this->catchUp($feed, $session)) {
+                $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note));
+            }
+            $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
+            $this->announce($feed, $plan, $source, $definition, $recorder);
+            $whole = $this->batches($feed, $lease, $plan, $source, $session, $definition, $recorder);
+        } finally {
+            $session->close();
+        }
+        $recorder->end($whole ? 'done' : 'paused');
+        if ($whole) {
+            $this->completed($feed, $plan, $definition, $started);
+        } else {
+            // A stopping worker leaves the feed due for the next one; a person's pause keeps it until resumed.
+            $feed->refresh()->update(['due_at' => $feed->paused_at === null ? now() : null, 'progress' => $feed->progress]);
+        }
+    }
+
+    /** @return bool whether the plan was read to its end */
+    private function batches(Feed $feed, Lease $lease, ReadPlan $plan, SourceSystem $source, LandingSession $session, FeedDefinition $definition, RunRecorder $recorder): bool
+    {
+        $reader = $source->reader($definition, $plan);
+        $checked = microtime(true);
+        try {
+            while (true) {
+                $clock = hrtime(true);
+                $batch = $reader->next();
+                $reading = self::since($clock);
+                if ($batch === null) {
+                    return true;
+                }
+                $clock = hrtime(true);
+                $receipt = $session->land($batch, $recorder->run->id);
+                if ($receipt !== null) {
+                    $recorder->landed($receipt, $reading, self::since($clock));
+                }
+                $this->progress($feed, $batch->rows);
+                if (microtime(true) - $checked > 0.5) {
+                    $checked = microtime(true);
+                    $this->leases->renew($lease);
+                    $feed->save();
+                    if (($this->stopping)() || $this->toldToStop($feed)) {
+                        return false;
+                    }
+                }
+            }
+        } finally {
+            $reader->close();
+        }
+    }
+
+    /** The source's table must still have the agreed shape, as far as it is carried. */
+    private function checkShape(SourceSystem $source, FeedDefinition $definition): void
+    {
+        $now = $source->shape($definition->source);
+        $agreed = $definition->shape;
+        $ignored = $definition->leaveOut;
+        $difference = (new Shape($agreed->without($ignored)->columns, $agreed->key))->difference(new Shape($now->without($ignored)->columns, $now->key));
+        if (! $difference->isEmpty()) {
+            throw ShapeMoved::by($definition->source, $difference);
+        }
+    }
+
+    /** Brings our copies up to what stands in the target. @return bool whether they lagged */
+    private function catchUp(Feed $feed, LandingSession $session): bool
+    {
+        if ($session->position()->equals($feed->stands())) {
+            return false;
+        }
+        DB::transaction(function () use ($feed, $session): void {
+            foreach ($session->receiptsAfter($feed->sequence) as $receipt) {
+                RunRecorder::copy($feed, $receipt);
+            }
+        });
+        $feed->update(['position' => $session->position()->toArray()]);
+
+        return true;
+    }
+
+    /** Runs of a worker that died are closed by whoever takes the feed next. */
+    private function endLostRuns(Feed $feed): void
+    {
+        Run::where('feed_id', $feed->id)->where('state', 'running')->update(['state' => 'lost', 'ended_at' => now()]);
+    }
+
+    private function announce(Feed $feed, ReadPlan $plan, SourceSystem $source, FeedDefinition $definition, RunRecorder $recorder): void
+    {
+        $recorder->say(match ($plan->kind) {
+            'reload' => "Reads {$definition->source} whole.",
+            'load' => $plan->from->key === null ? "First load of {$definition->source} in key order." : "First load goes on after {$plan->from}.",
+            'increment' => "Reads from {$plan->from} to {$plan->end()}.",
+        });
+        if ($plan->kind === 'increment') {
+            return;
+        }
+        $before = $feed->progress ?? [];
+        $feed->update([
+            'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
+            'progress' => ['rows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0), 'of' => $this->expected($source, $definition->source), 'since' => microtime(true), 'sinceRows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0)],
+        ]);
+    }
+
+    private function expected(SourceSystem $source, TableName $table): ?int
+    {
+        foreach ($source->catalogue() as $entry) {
+            if ((string) $entry->table === (string) $table) {
+                return $entry->estimatedRows;
+            }
+        }
+
+        return null;
+    }
+
+    private function progress(Feed $feed, int $rows): void
+    {
+        if ($feed->progress !== null) {
+            $feed->progress = ['rows' => $feed->progress['rows'] + $rows] + $feed->progress;
+        }
+    }
+
+    private function toldToStop(Feed $feed): bool
+    {
+        $now = DB::table('feeds')->where('id', $feed->id)->first(['paused_at', 'cancel_asked']);
+
+        return $now === null || $now->paused_at !== null || $now->cancel_asked;
+    }
+
+    private function completed(Feed $feed, ReadPlan $plan, FeedDefinition $definition, \DateTimeImmutable $started): void
+    {
+        $next = $plan->kind === 'load' && ! $plan->empty ? now() : $definition->schedule->next($started, now()->toImmutable());
+        $feed->update([
+            'standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0,
+            // Somebody may have asked for a run while this one was under way.
+            'due_at' => $feed->why !== 'asked' && DB::table('feeds')->where('id', $feed->id)->value('why') === 'asked' ? now() : $next,
+            'why' => $plan->kind === 'load' && ! $plan->empty ? 'schedule' : null,
+        ]);
+    }
+
+    private function failed(Feed $feed, Explained $trouble, ?RunRecorder $recorder): void
+    {
+        $this->systems->forget();
+        $held = $trouble instanceof ShapeMoved;
+        $recorder?->fail($held ? 'held' : 'failed', $trouble);
+        $failures = $feed->failures + 1;
+        $retry = $trouble->mayPass() ? now()->addSeconds(Backoff::seconds($failures)) : null;
+        $feed->update(['standing' => $held ? 'held' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $failures, 'due_at' => $retry, 'why' => 'retry']);
+    }
+
+    /** Forgets a load that was cancelled: what it landed is removed, if Lighterman had made the table. */
+    private function discard(Feed $feed): void
+    {
+        $this->systems->target($feed->route->target)->discard($feed->definition->parsed(), $feed->uid);
+        DB::transaction(function () use ($feed): void {
+            $feed->receipts()->delete();
+            $feed->update(['cancel_asked' => false, 'standing' => 'new', 'position' => null, 'sequence' => 0, 'progress' => null, 'note' => null, 'complete_up_to' => null, 'last_landed_at' => null, 'trouble' => null, 'failures' => 0]);
+        });
+    }
+
+    private static function since(int $clock): float
+    {
+        return (hrtime(true) - $clock) / 1e6;
+    }
+}

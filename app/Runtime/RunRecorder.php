@@ -1,0 +1,103 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime;
+
+use App\Models\Feed;
+use App\Models\Run;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Record\Receipt;
+
+/** Writes down what a run does, in Lighterman's own database. */
+final class RunRecorder
+{
+    public readonly Run $run;
+
+    private function __construct(private readonly Feed $feed, Run $run)
+    {
+        $this->run = $run;
+    }
+
+    public static function begin(Feed $feed, Lease $lease, ReadPlan $plan, float $readingMs): self
+    {
+        $run = Run::create([
+            'feed_id' => $feed->id, 'definition_id' => $feed->definition_id, 'kind' => $plan->kind, 'state' => 'running', 'why' => $feed->why ?? 'schedule',
+            'worker' => $lease->worker, 'window_from' => (string) $plan->from, 'window_to' => self::upTo($plan), 'reading_ms' => $readingMs, 'started_at' => now(),
+        ]);
+        $feed->update(['last_run_id' => $run->id]);
+
+        return new self($feed, $run->refresh());
+    }
+
+    /** Records a run that found nothing; several in a row share one line. */
+    public static function empty(Feed $feed, Lease $lease, ReadPlan $plan, float $ms): void
+    {
+        $last = $feed->last_run_id === null ? null : Run::find($feed->last_run_id);
+        if ($last !== null && $last->state === 'done' && $last->empty_runs > 0 && $last->definition_id === $feed->definition_id && $last->why === ($feed->why ?? 'schedule')) {
+            $last->update(['empty_runs' => $last->empty_runs + 1, 'ended_at' => now(), 'window_to' => self::upTo($plan), 'reading_ms' => $last->reading_ms + $ms]);
+
+            return;
+        }
+        $recorder = self::begin($feed, $lease, $plan, $ms);
+        $recorder->run->update(['state' => 'done', 'empty_runs' => 1, 'ended_at' => now()]);
+    }
+
+    /** Copies a receipt and moves the feed's own copy of its position along with it. */
+    public function landed(Receipt $receipt, float $readingMs, float $landingMs): void
+    {
+        DB::transaction(function () use ($receipt, $readingMs, $landingMs): void {
+            self::copy($this->feed, $receipt);
+            foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'bytes'] as $count) {
+                $this->run->{$count} += $receipt->{$count};
+            }
+            $this->run->set_aside += $receipt->setAside;
+            $this->run->batches++;
+            $this->run->reading_ms += $readingMs;
+            $this->run->landing_ms += $landingMs;
+            $this->run->save();
+        });
+    }
+
+    /** Repeating it for the same receipt changes nothing. */
+    public static function copy(Feed $feed, Receipt $receipt): void
+    {
+        $new = DB::table('receipts')->insertOrIgnore([
+            'feed_id' => $feed->id, 'sequence' => $receipt->sequence, 'run_id' => $receipt->run,
+            'from_position' => $receipt->from->toJson(), 'to_position' => $receipt->to->toJson(), 'read' => $receipt->read, 'inserted' => $receipt->inserted,
+            'updated' => $receipt->updated, 'unchanged' => $receipt->unchanged, 'deleted' => $receipt->deleted, 'dropped' => $receipt->dropped, 'set_aside' => $receipt->setAside,
+            'bytes' => $receipt->bytes, 'checksum' => $receipt->checksum, 'source_time' => $receipt->sourceTime, 'landed_at' => $receipt->landedAt,
+        ]);
+        $feed->update(['position' => $receipt->to->toArray(), 'sequence' => $receipt->sequence, 'last_landed_at' => $receipt->landedAt]);
+        if ($new) {
+            DB::insert("INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) VALUES (?, date_trunc('hour', ?::timestamptz), ?, ?)
+                ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows, set_aside = c.set_aside + excluded.set_aside",
+                [$feed->id, $receipt->landedAt, $receipt->inserted + $receipt->updated, $receipt->setAside]);
+        }
+    }
+
+    public function say(string $said, string $level = 'info'): void
+    {
+        $this->run->lines()->create(['at' => now(), 'level' => $level, 'said' => $said]);
+    }
+
+    /** @param 'done'|'cancelled'|'paused' $state */
+    public function end(string $state): void
+    {
+        $this->run->update(['state' => $state, 'ended_at' => now()]);
+    }
+
+    /** @param 'failed'|'held' $state */
+    public function fail(string $state, Explained $trouble): void
+    {
+        $this->say($trouble->getMessage(), 'error');
+        $this->run->update(['state' => $state, 'ended_at' => now(), 'trouble' => Trouble::told($trouble)]);
+    }
+
+    private static function upTo(ReadPlan $plan): string
+    {
+        return $plan->kind !== 'reload' && $plan->window === null ? 'no safe bound yet' : (string) $plan->end();
+    }
+}

@@ -1,0 +1,50 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime;
+
+use App\Models\System;
+use Lighterman\Connectors\Postgres\PostgresSettings;
+use Lighterman\Connectors\Postgres\PostgresSource;
+use Lighterman\Connectors\Postgres\PostgresTarget;
+use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Port\TargetSystem;
+
+/** Makes the connectors for systems; keeps one open per system and process, so that an empty run needs no new connection. */
+final class Systems
+{
+    /** @var array<string, SourceSystem> */
+    private array $sources = [];
+
+    /** @var array<string, TargetSystem> */
+    private array $targets = [];
+
+    public function source(System $system): SourceSystem
+    {
+        return $this->sources[$this->version($system)] ??= new PostgresSource($this->settings($system));
+    }
+
+    public function target(System $system): TargetSystem
+    {
+        return $this->targets[$this->version($system)] ??= new PostgresTarget($this->settings($system));
+    }
+
+    /** Lets go of every connection, so that the next use makes a new one. */
+    public function forget(): void
+    {
+        $this->sources = $this->targets = [];
+    }
+
+    private function version(System $system): string
+    {
+        return "{$system->id}@{$system->updated_at?->format('U.u')}";
+    }
+
+    private function settings(System $system): PostgresSettings
+    {
+        $s = $system->settings;
+
+        return new PostgresSettings($system->name, $s['host'], (int) $s['port'], $s['database'], $s['user'], (string) $system->secret, $s['tls']);
+    }
+}

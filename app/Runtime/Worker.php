@@ -1,0 +1,57 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime;
+
+use Illuminate\Support\Facades\DB;
+use Illuminate\Support\Facades\Log;
+use Throwable;
+
+/** Takes due feeds one after another until told to stop. */
+final class Worker
+{
+    private bool $stop = false;
+
+    private readonly Leases $leases;
+
+    private readonly FeedRunner $runner;
+
+    public function __construct(Systems $systems, ?string $name = null)
+    {
+        $this->leases = new Leases($name ?? gethostname().':'.getmypid());
+        $this->runner = new FeedRunner($systems, $this->leases, fn (): bool => $this->stop);
+    }
+
+    /** Finishes the batch under way and returns. */
+    public function stop(): void
+    {
+        $this->stop = true;
+    }
+
+    public function work(float $idleSeconds = 0.5): void
+    {
+        while (! $this->stop) {
+            try {
+                $lease = $this->leases->next();
+                $lease === null ? usleep((int) ($idleSeconds * 1e6)) : $this->runner->run($lease);
+            } catch (Throwable $e) {
+                // Our own database may be restarting; the feed is taken up again when its lease ends.
+                Log::error('worker: '.Fault::told($e));
+                DB::disconnect();
+                sleep(1);
+            }
+        }
+    }
+
+    /** Carries one feed once, now; false while another worker holds it. */
+    public function once(int $feedId): bool
+    {
+        $lease = $this->leases->of($feedId);
+        if ($lease !== null) {
+            $this->runner->run($lease);
+        }
+
+        return $lease !== null;
+    }
+}

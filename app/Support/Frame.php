@@ -1,0 +1,91 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Support;
+
+use Illuminate\Support\Collection;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Latency\Behind;
+
+/** What stands on every page: the ruler and the number of decisions waiting. */
+final class Frame
+{
+    /** Above this many, feeds that are on time are drawn as a density strip. */
+    private const SINGLE_MARKS = 240;
+
+    private const TICKS = ['now' => 0, '1 s' => 1, '10 s' => 10, '1 min' => 60, '10 min' => 600, '1 h' => 3600, '6 h' => 21600, '1 day' => 86400, '1 week' => 604800];
+
+    /** @var Collection<int, array{name: string, state: string, behind: float|null}>|null */
+    private ?Collection $feeds = null;
+
+    /** @return list<array{label: string, place: float}> place in per cent */
+    public function ticks(): array
+    {
+        return array_map(static fn (string $l, int $s): array => ['label' => $l, 'place' => 100 * Behind::place((float) $s)], array_keys(self::TICKS), self::TICKS);
+    }
+
+    /** @return Collection<int, array{name: string, state: string, behind: float|null}> */
+    public function feeds(): Collection
+    {
+        return $this->feeds ??= DB::table('feeds')->get(['name', 'standing', 'paused_at', 'promise_seconds', DB::raw('extract(epoch FROM now() - complete_up_to) AS behind')])
+            ->map(static function (object $f): array {
+                $behind = $f->behind === null ? null : max(0.0, (float) $f->behind);
+
+                return ['name' => $f->name, 'behind' => $behind, 'state' => match (true) {
+                    $f->paused_at !== null => 'paused',
+                    in_array($f->standing, ['held', 'failed', 'loading'], true) => $f->standing,
+                    $behind === null => 'new',
+                    default => $behind > $f->promise_seconds ? 'late' : 'on time',
+                }];
+            });
+    }
+
+    /**
+     * Marks on the ruler, dodged upwards where they crowd; the late, failed and held ones carry their names while there is room.
+     *
+     * @return array{marks: list<array<string, mixed>>, piles: list<array{place: float, height: float, count: int}>, unplaced: array<string, int>}
+     */
+    public function ruler(): array
+    {
+        $placed = $this->feeds()->filter(static fn (array $f): bool => $f['behind'] !== null)->sortBy('behind');
+        $quiet = $placed->filter(static fn (array $f): bool => $f['state'] === 'on time');
+        $loud = $placed->reject(static fn (array $f): bool => $f['state'] === 'on time');
+        $marks = $piles = [];
+        if ($quiet->count() > self::SINGLE_MARKS) {
+            $counts = $quiet->countBy(static fn (array $f): int => (int) floor(Behind::place($f['behind']) * 125))->all();
+            foreach ($counts as $bucket => $count) {
+                $piles[] = ['place' => $bucket / 1.25, 'height' => 4 + 22 * $count / max($counts), 'count' => $count];
+            }
+        } else {
+            $used = [];
+            foreach ($quiet as $feed) {
+                $bucket = (int) round(Behind::place($feed['behind']) * 125);
+                $level = $used[$bucket] = ($used[$bucket] ?? -1) + 1;
+                $marks[] = $feed + ['place' => $bucket / 1.25, 'bottom' => 23 + 9 * ($level % 3), 'named' => false];
+            }
+        }
+        $free = -1.0;
+        foreach ($loud as $feed) {
+            $place = 100 * Behind::place($feed['behind']);
+            $width = 2.5 + 0.62 * mb_strlen($feed['name']);
+            $left = $place + $width > 100;
+            $named = $left ? $place - $width > $free : $place > $free;
+            $marks[] = $feed + ['place' => $place, 'bottom' => 32, 'named' => $named, 'left' => $left];
+            $free = $named ? ($left ? $place + 1 : $place + $width) : $free;
+        }
+
+        return ['marks' => $marks, 'piles' => $piles, 'unplaced' => $this->feeds()->whereNull('behind')->countBy('state')->all()];
+    }
+
+    public function decisions(): int
+    {
+        return DB::table('feeds')->whereNull('paused_at')->whereIn('standing', ['held', 'failed'])->count() + $this->feeds()->where('state', 'late')->count();
+    }
+
+    /** @return array<string, int> feeds by state */
+    public function byState(): array
+    {
+        return $this->feeds()->countBy('state')->all();
+    }
+}

@@ -1,0 +1,88 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Support;
+
+use App\Models\Feed;
+use App\Models\Receipt;
+use Carbon\CarbonImmutable;
+use Illuminate\Support\Collection;
+use Illuminate\Support\Facades\DB;
+
+/** The figures of the Watch page. */
+final readonly class Lanes
+{
+    private const PER_PAGE = 60;
+
+    /**
+     * @param  Collection<int, Feed>  $feeds  of this page, with their route
+     * @param  array<int, list<array{float, float}>>  $sparks  by feed: minutes ago and worst seconds behind
+     * @param  array<int, object>  $today  by feed: rows and set_aside
+     */
+    private function __construct(
+        public Collection $feeds,
+        public int $page,
+        public int $pages,
+        public array $sparks,
+        public array $today,
+    ) {}
+
+    /** Feeds by route; those that need somebody come first within it. */
+    public static function page(int $page): self
+    {
+        $total = Feed::count();
+        $feeds = Feed::with('route.source', 'route.target', 'definition')
+            ->join('routes', 'routes.id', '=', 'feeds.route_id')->orderBy('routes.name')
+            ->orderByRaw("CASE WHEN standing IN ('failed', 'held') THEN 0 WHEN now() - complete_up_to > make_interval(secs => promise_seconds) THEN 1 ELSE 2 END")->orderBy('feeds.name')
+            ->forPage($page, self::PER_PAGE)->get('feeds.*');
+        $ids = $feeds->pluck('id')->all();
+        $sparks = [];
+        foreach (DB::table('behind_minutes')->whereIn('feed_id', $ids)->where('minute', '>', now()->subHours(6))
+            ->selectRaw("feed_id, date_bin('5 minutes', minute, 'epoch') AS at, max(seconds) AS seconds")->groupBy('feed_id', 'at')->orderBy('at')->get() as $point) {
+            $sparks[$point->feed_id][] = [(time() - CarbonImmutable::parse($point->at)->getTimestamp()) / 60, (float) $point->seconds];
+        }
+
+        return new self($feeds, $page, max(1, (int) ceil($total / self::PER_PAGE)), $sparks, self::today($ids));
+    }
+
+    /**
+     * @param  list<int>  $ids
+     * @return array<int, object>
+     */
+    private static function today(array $ids): array
+    {
+        return DB::table('carried_hours')->whereIn('feed_id', $ids)->where('hour', '>=', self::midnight())
+            ->groupBy('feed_id')->get(['feed_id', DB::raw('sum(rows) AS rows'), DB::raw('sum(set_aside) AS set_aside')])->keyBy('feed_id')->all();
+    }
+
+    /** @return array<int, int> rows carried in each hour of the viewer's day so far, by hour of day */
+    public static function byHour(): array
+    {
+        $hours = array_fill(0, (int) CarbonImmutable::now(Say::zone())->format('G') + 1, 0);
+        foreach (DB::table('carried_hours')->where('hour', '>=', self::midnight())->groupBy('hour')->get(['hour', DB::raw('sum(rows) AS rows')]) as $row) {
+            $hours[(int) CarbonImmutable::parse($row->hour)->setTimezone(Say::zone())->format('G')] = (int) $row->rows;
+        }
+
+        return $hours;
+    }
+
+    /** Share of watched minutes of the last day in which no promise was broken. */
+    public static function kept(): ?float
+    {
+        $row = DB::table('behind_minutes')->where('minute', '>', now()->subDay())->selectRaw('count(*) AS minutes, count(*) FILTER (WHERE kept) AS kept')->first();
+
+        return $row === null || ! $row->minutes ? null : $row->kept / $row->minutes;
+    }
+
+    /** @return Collection<int, Receipt> the latest receipts */
+    public static function justNow(): Collection
+    {
+        return Receipt::query()->join('feeds', 'feeds.id', '=', 'receipts.feed_id')->latest('landed_at')->limit(5)->get(['receipts.*', 'feeds.name AS feed_name']);
+    }
+
+    private static function midnight(): CarbonImmutable
+    {
+        return CarbonImmutable::today(Say::zone())->utc();
+    }
+}

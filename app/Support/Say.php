@@ -1,0 +1,117 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Support;
+
+use Carbon\CarbonImmutable;
+use DateTimeInterface;
+use Illuminate\Support\Facades\Auth;
+
+/** Numbers, sizes, durations and times in words, the same on every page and in every command. */
+final class Say
+{
+    private const THIN = "\u{202F}";
+
+    /** Exact, with thin spaces between thousands. */
+    public static function count(int|float|null $n): string
+    {
+        return $n === null ? '—' : number_format((float) $n, 0, '.', self::THIN);
+    }
+
+    /** Short: 1.24 M. Exact below ten thousand. */
+    public static function short(int|float|null $n): string
+    {
+        return match (true) {
+            $n === null => '—',
+            $n < 10_000 => self::count($n),
+            $n < 999_500 => self::digits($n / 1e3).' k',
+            $n < 999_500_000 => self::digits($n / 1e6).' M',
+            default => self::digits($n / 1e9).' G',
+        };
+    }
+
+    public static function rows(int $n): string
+    {
+        return self::short($n).($n === 1 ? ' row' : ' rows');
+    }
+
+    public static function bytes(int|float|null $n): string
+    {
+        return match (true) {
+            $n === null => '—',
+            $n < 1000 => self::count($n).' B',
+            $n < 999_500 => self::digits($n / 1e3).' kB',
+            $n < 999_500_000 => self::digits($n / 1e6).' MB',
+            default => self::digits($n / 1e9).' GB',
+        };
+    }
+
+    /** A span of time: 0.4 s, 38 s, 4 min 02 s, 2 h 05 min, 3 d 11 h. */
+    public static function span(?float $seconds): string
+    {
+        if ($seconds === null) {
+            return '—';
+        }
+        if ($seconds < 10) {
+            return number_format($seconds, 1).' s';
+        }
+        $s = (int) round($seconds);
+
+        return match (true) {
+            $s < 60 => "{$s} s",
+            $s < 3600 => self::pair(intdiv($s, 60), 'min', $s % 60, 's'),
+            $s < 86400 => self::pair(intdiv($s, 3600), 'h', intdiv($s % 3600, 60), 'min'),
+            default => self::pair(intdiv($s, 86400), 'd', intdiv($s % 86400, 3600), 'h'),
+        };
+    }
+
+    /** Milliseconds below a second, else a span. */
+    public static function took(float $seconds): string
+    {
+        return $seconds < 1 ? number_format($seconds * 1000, 0).' ms' : self::span($seconds);
+    }
+
+    /** A share between 0 and 1 as per cent, never rounded up to 100. */
+    public static function share(?float $share): string
+    {
+        return match (true) {
+            $share === null => '—',
+            $share >= 1 => '100 %',
+            default => number_format(min(99.9, floor($share * 1000) / 10), 1).' %',
+        };
+    }
+
+    /** A moment in the viewer's zone: the time for today, the date and time otherwise. */
+    public static function at(?DateTimeInterface $at, bool $seconds = true): string
+    {
+        if ($at === null) {
+            return '—';
+        }
+        $here = CarbonImmutable::instance($at)->setTimezone(self::zone());
+        $time = $seconds ? 'H:i:s' : 'H:i';
+
+        return $here->isSameDay(CarbonImmutable::now(self::zone())) ? $here->format($time) : $here->format("j M {$time}");
+    }
+
+    /** Exact, with the zone named, for hovering. */
+    public static function exactly(?DateTimeInterface $at): string
+    {
+        return $at === null ? '' : CarbonImmutable::instance($at)->setTimezone(self::zone())->format('Y-m-d H:i:s.v T');
+    }
+
+    public static function zone(): string
+    {
+        return Auth::user()->zone ?? 'UTC';
+    }
+
+    private static function digits(float $n): string
+    {
+        return number_format($n, $n < 10 ? 2 : ($n < 100 ? 1 : 0), '.', '');
+    }
+
+    private static function pair(int $big, string $bigUnit, int $small, string $smallUnit): string
+    {
+        return $small === 0 ? "{$big} {$bigUnit}" : sprintf('%d %s %02d %s', $big, $bigUnit, $small, $smallUnit);
+    }
+}

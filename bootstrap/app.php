@@ -1,0 +1,35 @@
+<?php
+
+declare(strict_types=1);
+
+use App\Http\Middleware\SecurityHeaders;
+use Illuminate\Foundation\Application;
+use Illuminate\Foundation\Configuration\Exceptions;
+use Illuminate\Foundation\Configuration\Middleware;
+use Illuminate\Http\Middleware\HandleCors;
+use Lighterman\Core\Port\Explained;
+
+// Traces in logs name functions, never what was passed to them.
+ini_set('zend.exception_ignore_args', '1');
+
+$app = Application::configure(basePath: dirname(__DIR__))
+    ->withRouting(web: __DIR__.'/../routes/web.php', commands: __DIR__.'/../routes/console.php')
+    ->withCommands([__DIR__.'/../app/Console'])
+    ->withMiddleware(function (Middleware $middleware): void {
+        // Nothing here is meant for pages of another origin.
+        $middleware->remove(HandleCors::class);
+        $middleware->append(SecurityHeaders::class);
+        $middleware->redirectGuestsTo('/sign-in');
+        $middleware->redirectUsersTo('/watch');
+    })
+    ->withExceptions(function (Exceptions $exceptions): void {
+        $exceptions->dontReport([Explained::class]);
+        $exceptions->dontFlash(['password', 'secret']);
+        $exceptions->render(fn (Explained $e) => response()->view('errors.explained', ['trouble' => $e], 422));
+    })
+    ->create();
+
+$app->useEnvironmentPath($app->basePath('var'));
+$app->useStoragePath($app->basePath('var/storage'));
+
+return $app;

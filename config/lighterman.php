@@ -1,0 +1,12 @@
+<?php
+
+declare(strict_types=1);
+
+return [
+    // How long a worker may stay silent before another takes its feed over.
+    'lease_seconds' => (int) env('LIGHTERMAN_LEASE_SECONDS', 30),
+    // Longest wait between two tries of a feed that failed for a reason that may pass.
+    'longest_backoff_seconds' => 900,
+    'keep' => ['behind_minutes_days' => 35, 'runs_days' => 90],
+    'query' => ['row_limit' => 500, 'seconds' => 15, 'download_rows' => 100000],
+];

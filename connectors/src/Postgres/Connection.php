@@ -1,0 +1,211 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres;
+
+use Lighterman\Core\Port\SystemTrouble;
+use PgSql\Connection as Handle;
+use PgSql\Result;
+
+/** One session with a PostgreSQL server. Failures become SystemTrouble with the server's SQLSTATE taken into account. */
+final class Connection
+{
+    /** Rendering that neither rounds nor depends on the server's settings. */
+    private const SETTINGS = '-c DateStyle=ISO,YMD -c IntervalStyle=postgres -c bytea_output=hex -c extra_float_digits=1 -c standard_conforming_strings=on';
+
+    private ?Handle $handle = null;
+
+    public function __construct(
+        public readonly PostgresSettings $settings,
+        private readonly string $application,
+        private readonly bool $readOnly,
+    ) {}
+
+    public static function options(bool $readOnly): string
+    {
+        return self::SETTINGS.($readOnly ? ' -c default_transaction_read_only=on' : '');
+    }
+
+    /**
+     * @param  list<string|int|bool|null>  $parameters
+     * @return list<array<string, string|null>>
+     *
+     * @throws SystemTrouble
+     */
+    public function rows(string $sql, array $parameters = []): array
+    {
+        $rows = [];
+        foreach (pg_fetch_all($this->run($sql, $parameters), PGSQL_ASSOC) as $row) {
+            /** @var array<string, string|null> $row */
+            $rows[] = $row;
+        }
+
+        return $rows;
+    }
+
+    /**
+     * @param  list<string|int|bool|null>  $parameters
+     * @return array<string, string|null>|null
+     */
+    public function row(string $sql, array $parameters = []): ?array
+    {
+        return $this->rows($sql, $parameters)[0] ?? null;
+    }
+
+    /**
+     * The first column of the first row.
+     *
+     * @param  list<string|int|bool|null>  $parameters
+     */
+    public function value(string $sql, array $parameters = []): ?string
+    {
+        $row = $this->row($sql, $parameters);
+
+        return $row === null ? null : array_values($row)[0];
+    }
+
+    /**
+     * @param  list<string|int|bool|null>  $parameters
+     * @param  bool  $single  refuses more than one statement even without parameters
+     *
+     * @throws SystemTrouble
+     */
+    public function run(string $sql, array $parameters = [], bool $single = false): Result
+    {
+        $handle = $this->handle();
+        $given = array_map(static fn (string|int|bool|null $p): string|int|null => is_bool($p) ? ($p ? 't' : 'f') : $p, $parameters);
+        $sent = $given === [] && ! $single ? @pg_send_query($handle, $sql) : @pg_send_query_params($handle, $sql, $given);
+        if ($sent === false) {
+            throw $this->failed();
+        }
+        $last = null;
+        while ($result = pg_get_result($handle)) {
+            if (in_array(pg_result_status($result), [PGSQL_FATAL_ERROR, PGSQL_BAD_RESPONSE], true)) {
+                throw $this->failed((string) pg_result_error_field($result, PGSQL_DIAG_SQLSTATE), (string) pg_result_error_field($result, PGSQL_DIAG_MESSAGE_PRIMARY));
+            }
+            $last = $result;
+            if (pg_result_status($result) === PGSQL_COPY_IN) {
+                break;
+            }
+        }
+
+        return $last ?? throw $this->failed();
+    }
+
+    /** Rows the last statement touched, by the server's own count. */
+    public function affected(string $sql): int
+    {
+        return pg_affected_rows($this->run($sql));
+    }
+
+    /**
+     * Sends encoded rows with COPY.
+     *
+     * @param  string  $encoded  text form, whole lines
+     *
+     * @throws SystemTrouble
+     */
+    public function copyIn(string $into, string $encoded): void
+    {
+        if ($encoded === '') {
+            return;
+        }
+        $handle = $this->handle();
+        $this->run("COPY {$into} FROM STDIN");
+        if (@pg_put_line($handle, $encoded) === false || @pg_end_copy($handle) === false) {
+            throw $this->failed();
+        }
+    }
+
+    public function begin(): void
+    {
+        $this->run('BEGIN');
+    }
+
+    public function commit(): void
+    {
+        $this->run('COMMIT');
+    }
+
+    /** Ends a transaction that cannot be completed; says nothing if the session is gone already. */
+    public function rollback(): void
+    {
+        if ($this->handle !== null && pg_connection_status($this->handle) === PGSQL_CONNECTION_OK && pg_transaction_status($this->handle) !== PGSQL_TRANSACTION_IDLE) {
+            @pg_query($this->handle, 'ROLLBACK');
+        }
+    }
+
+    public function close(): void
+    {
+        if ($this->handle !== null) {
+            pg_close($this->handle);
+            $this->handle = null;
+        }
+    }
+
+    /** Whether the session is still there, asked of the server. */
+    public function alive(): bool
+    {
+        return $this->handle === null || (pg_connection_status($this->handle) === PGSQL_CONNECTION_OK && @pg_query($this->handle, 'SELECT 1') !== false);
+    }
+
+    public static function name(string $name): string
+    {
+        return '"'.str_replace('"', '""', $name).'"';
+    }
+
+    /** @param list<string> $names */
+    public static function names(array $names, string $prefix = ''): string
+    {
+        return implode(', ', array_map(static fn (string $n): string => $prefix.self::name($n), $names));
+    }
+
+    public static function literal(string $value): string
+    {
+        return "'".str_replace("'", "''", $value)."'";
+    }
+
+    private function handle(): Handle
+    {
+        if ($this->handle !== null && pg_connection_status($this->handle) === PGSQL_CONNECTION_OK) {
+            return $this->handle;
+        }
+        $warning = '';
+        set_error_handler(static function (int $level, string $message) use (&$warning): bool {
+            $warning = $message;
+
+            return true;
+        });
+        try {
+            $handle = pg_connect($this->settings->conninfo($this->application, self::options($this->readOnly)), PGSQL_CONNECT_FORCE_NEW);
+        } finally {
+            restore_error_handler();
+        }
+        if ($handle === false) {
+            throw Trouble::connecting($this->settings, $warning);
+        }
+        // The verbose form puts the SQLSTATE into messages that COPY leaves without a result object.
+        pg_set_error_verbosity($handle, PGSQL_ERRORS_VERBOSE);
+        // Set after connecting, so that the server's own zone stays readable as the value RESET would give.
+        pg_query($handle, "SET TimeZone TO 'UTC'");
+
+        return $this->handle = $handle;
+    }
+
+    private function failed(string $state = '', string $message = ''): SystemTrouble
+    {
+        $handle = $this->handle;
+        $said = $handle === null ? '' : pg_last_error($handle);
+        if ($state === '' && preg_match('/^\w+:\s+([0-9A-Z]{5}): (.*)$/m', $said, $m)) {
+            [, $state, $message] = $m;
+        }
+        if ($handle !== null && pg_connection_status($handle) !== PGSQL_CONNECTION_OK) {
+            $this->handle = null;
+
+            return Trouble::lost($this->settings, $state);
+        }
+
+        return Trouble::fromState($this->settings, $state, $message);
+    }
+}

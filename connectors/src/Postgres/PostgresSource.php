@@ -1,0 +1,151 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres;
+
+use Lighterman\Core\Capture\BoundNote;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Capture\SourceMoment;
+use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Capture\Window;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Guarantee\SourceCapabilities;
+use Lighterman\Core\Port\BatchReader;
+use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TypeKind;
+
+/** A PostgreSQL database that rows come from. Every session of it is read-only. */
+final class PostgresSource implements SourceSystem
+{
+    /**
+     * Windows end this much before the source's clock. A transaction's start is taken a moment before it shows in
+     * pg_stat_activity; the margin covers that moment.
+     */
+    private const MARGIN = '500 milliseconds';
+
+    public const READER = 'lighterman reader';
+
+    private readonly Connection $connection;
+
+    private ?SourceCapabilities $capabilities = null;
+
+    private ?string $zone = null;
+
+    public function __construct(private readonly PostgresSettings $settings)
+    {
+        $this->connection = new Connection($settings, self::READER, readOnly: true);
+    }
+
+    public function check(): array
+    {
+        return (new SourceChecks($this->connection))->findings();
+    }
+
+    public function capabilities(): SourceCapabilities
+    {
+        return $this->capabilities ??= new SourceCapabilities(
+            $this->connection->value("SELECT pg_has_role('pg_read_all_stats', 'USAGE')") === 't',
+        );
+    }
+
+    public function catalogue(): array
+    {
+        return (new Catalogue($this->connection))->all();
+    }
+
+    public function shape(TableName $table): Shape
+    {
+        return (new Catalogue($this->connection))->shape($table);
+    }
+
+    public function sample(TableName $table, int $rows): array
+    {
+        $shape = $this->shape($table);
+        $order = $shape->key === [] ? '' : ' ORDER BY '.implode(', ', array_map(static fn (string $k): string => Connection::name($k).' DESC', $shape->key));
+
+        return $this->connection->rows('SELECT * FROM '.Sql::table($table).$order.' LIMIT '.$rows);
+    }
+
+    public function facts(TableName $table, array $key = []): TableFacts
+    {
+        return (new FactFinder($this->connection))->facts($table, $this->shape($table), $key);
+    }
+
+    public function count(TableName $table): int
+    {
+        return (int) $this->connection->value('SELECT count(*) FROM '.Sql::table($table));
+    }
+
+    public function row(TableName $table, array $key): ?array
+    {
+        return Sql::rowByKey($this->connection, $table, $key);
+    }
+
+    public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note): ReadPlan
+    {
+        $moment = $this->moment($definition);
+        $mode = $definition->watermarkMode();
+        if ($definition->capture === Capture::Reload || $mode === null) {
+            return new ReadPlan('reload', $from, null, $moment->clock);
+        }
+        $kept = Window::noteFor($mode, $moment, $note);
+        if ($from->isLoading()) {
+            $window = Window::forLoad($from, $mode, $moment, $note);
+
+            return new ReadPlan('load', $from, $window, $window->sourceTime ?? $moment->clock, $kept, empty: $window === null);
+        }
+        $window = Window::following($from, $mode, $definition->landing, $moment, $note);
+        $empty = $window === null || $this->connection->value(
+            'SELECT EXISTS (SELECT 1 FROM '.Sql::table($definition->source).' WHERE '.Sql::window($definition, $window).')',
+        ) === 'f';
+
+        return new ReadPlan('increment', $from, $window, $window->sourceTime ?? ($note->seenAt ?? $moment->clock), $kept, $empty);
+    }
+
+    public function reader(FeedDefinition $definition, ReadPlan $plan): BatchReader
+    {
+        return new CopyReader($this->settings, $definition, $plan);
+    }
+
+    /** Rows without a watermark value, which no window will ever bring. */
+    public function withoutWatermark(FeedDefinition $definition): int
+    {
+        return $definition->watermark === null ? 0 : (int) $this->connection->value(
+            'SELECT count(*) FROM '.Sql::table($definition->source).' WHERE '.Connection::name($definition->watermark).' IS NULL',
+        );
+    }
+
+    private function moment(FeedDefinition $definition): SourceMoment
+    {
+        $kind = $definition->watermark === null ? null : $definition->shape->column($definition->watermark)?->type->kind;
+        $zone = Connection::literal($this->zone());
+        $held = 'least(clock.now, open.oldest)';
+        $bound = match ($kind) {
+            null => 'NULL',
+            TypeKind::TimestampTz => "({$held})::text",
+            TypeKind::Timestamp => "(({$held}) AT TIME ZONE {$zone})::text",
+            TypeKind::Date => "((({$held}) AT TIME ZONE {$zone})::date)::text",
+            default => '(SELECT max('.Connection::name((string) $definition->watermark).') FROM '.Sql::table($definition->source).')::text',
+        };
+        $iso = static fn (string $t): string => "to_char({$t} AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"')";
+        $row = $this->connection->row('WITH clock AS MATERIALIZED (SELECT clock_timestamp() - interval '.Connection::literal(self::MARGIN)." AS now),
+            open AS MATERIALIZED (
+                SELECT min(xact_start) AS oldest FROM pg_stat_activity
+                WHERE datname = current_database() AND pid <> pg_backend_pid() AND xact_start IS NOT NULL
+                  AND application_name <> ".Connection::literal(self::READER)." AND backend_type NOT IN ('autovacuum worker', 'walsender'))
+            SELECT {$iso('clock.now')} AS clock, {$iso('open.oldest')} AS oldest, {$bound} AS bound FROM clock, open");
+
+        return new SourceMoment((string) ($row['clock'] ?? ''), $row['oldest'] ?? null, $row['bound'] ?? null);
+    }
+
+    /** The zone in which the database means its timestamps without a zone. */
+    private function zone(): string
+    {
+        return $this->zone ??= (string) $this->connection->value("SELECT reset_val FROM pg_settings WHERE name = 'TimeZone'");
+    }
+}

@@ -1,0 +1,93 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres;
+
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Guarantee\TargetCapabilities;
+use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\Preparation;
+use Lighterman\Core\Port\QueryResult;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Port\TargetSystem;
+
+/** A PostgreSQL database that rows are landed in. */
+final class PostgresTarget implements TargetSystem
+{
+    private readonly Connection $connection;
+
+    public function __construct(private readonly PostgresSettings $settings)
+    {
+        $this->connection = new Connection($settings, 'lighterman target', readOnly: false);
+    }
+
+    public function check(): array
+    {
+        return (new TargetChecks($this->connection))->findings();
+    }
+
+    public function capabilities(): TargetCapabilities
+    {
+        return new TargetCapabilities(transactional: true);
+    }
+
+    public function prepare(FeedDefinition $definition): Preparation
+    {
+        return (new Preparing($this->connection))->preparation($definition);
+    }
+
+    public function open(FeedDefinition $definition, string $feed, int $token): LandingSession
+    {
+        $ledger = new Ledger($this->connection);
+        try {
+            $this->connection->begin();
+            // Workers that open two feeds of the same new schema at once must not both create it.
+            $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
+            $preparation = $this->prepare($definition);
+            foreach ($preparation->obstacles() as $obstacle) {
+                throw SystemTrouble::lasting('incompatible_table', "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
+            }
+            $ledger->ensure();
+            $position = $ledger->claim($feed, $token, $definition->landed, created: ! $preparation->exists);
+            foreach ($preparation->statements as $statement) {
+                $this->connection->run($statement);
+            }
+            $this->connection->commit();
+        } finally {
+            $this->connection->rollback();
+        }
+
+        return new PostgresLanding($this->connection, $ledger, $definition, $feed, $token, $position);
+    }
+
+    public function discard(FeedDefinition $definition, string $feed): void
+    {
+        try {
+            $this->connection->begin();
+            $ledger = new Ledger($this->connection);
+            if ($ledger->forget($feed)) {
+                $this->connection->run('DROP TABLE IF EXISTS '.Sql::table($definition->landed));
+            }
+            $this->connection->commit();
+        } finally {
+            $this->connection->rollback();
+        }
+    }
+
+    public function count(TableName $table): int
+    {
+        return (int) $this->connection->value('SELECT count(*) FROM '.Sql::table($table));
+    }
+
+    public function row(TableName $table, array $key): ?array
+    {
+        return Sql::rowByKey($this->connection, $table, $key);
+    }
+
+    public function query(string $sql, int $rowLimit, int $seconds): QueryResult
+    {
+        return (new ReadOnlyQuery($this->settings))->run($sql, $rowLimit, $seconds);
+    }
+}

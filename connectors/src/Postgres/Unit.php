@@ -1,0 +1,40 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres;
+
+use HashContext;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Batch;
+
+/** The batches that commit together, and what they add up to. */
+final class Unit
+{
+    public int $pieces = 0;
+
+    public int $rows = 0;
+
+    public int $bytes = 0;
+
+    private readonly HashContext $hash;
+
+    public function __construct(public readonly Position $from, public readonly int $sequence, public readonly string $now)
+    {
+        $this->hash = hash_init('xxh128');
+    }
+
+    public function add(Batch $batch): void
+    {
+        $this->pieces++;
+        $this->rows += $batch->rows;
+        $this->bytes += $batch->bytes();
+        hash_update($this->hash, $batch->encoded);
+    }
+
+    /** Hexadecimal xxh128 over all rows as they were read. Ends the unit. */
+    public function checksum(): string
+    {
+        return hash_final($this->hash);
+    }
+}

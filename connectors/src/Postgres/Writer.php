@@ -1,0 +1,140 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres;
+
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Record\Batch;
+
+/** Puts encoded rows into the landed table, the way the landing asks for. Knows nothing of positions. */
+final class Writer
+{
+    private const STAGE = 'pg_temp.lighterman_stage';
+
+    private readonly string $table;
+
+    /** The table built beside the landed one, for `replace`. */
+    private readonly string $beside;
+
+    private readonly string $columns;
+
+    private bool $straight = false;
+
+    private bool $staged = false;
+
+    public function __construct(private readonly Connection $connection, private readonly FeedDefinition $definition)
+    {
+        $this->table = Sql::table($definition->landed);
+        $this->beside = Connection::name($definition->landed->schema).'.'.Connection::name($this->besideName());
+        $this->columns = Connection::names([...$definition->carried()->names(), ...array_values($this->stamps())]);
+    }
+
+    /** @return array<string, string> stamp by what it holds → landed column */
+    public function stamps(): array
+    {
+        return array_map(strval(...), $this->definition->stamps());
+    }
+
+    public function canMerge(): bool
+    {
+        return $this->definition->landing === Landing::Upsert;
+    }
+
+    /** @param bool $straight whether rows may be inserted without looking for their keys */
+    public function begin(bool $straight): void
+    {
+        $this->straight = $straight;
+        if ($this->definition->landing === Landing::Replace) {
+            $this->connection->run("DROP TABLE IF EXISTS {$this->beside}");
+            $this->connection->run(Preparing::createTable($this->definition, $this->beside));
+        } elseif ($this->canMerge() && ! $straight && ! $this->staged) {
+            $this->connection->run('CREATE TEMP TABLE lighterman_stage ON COMMIT DELETE ROWS AS SELECT '.$this->columns." FROM {$this->table} WITH NO DATA");
+        }
+    }
+
+    public function write(string $encoded): void
+    {
+        $this->connection->copyIn($this->into().' ('.$this->columns.')', $encoded);
+    }
+
+    /** @param int $rows rows written since begin() */
+    public function finish(int $rows): Counts
+    {
+        if ($this->definition->landing === Landing::Replace) {
+            return (new Swap($this->connection, $this->definition))->swap($this->table, $this->besideName(), $rows);
+        }
+        if (! $this->canMerge() || $this->straight) {
+            return new Counts(inserted: $rows);
+        }
+
+        return $this->merge($rows);
+    }
+
+    /** Names the key that two rows of a batch share, where that is what the target complained of. */
+    public function explained(SystemTrouble $trouble, Batch $batch): SystemTrouble
+    {
+        if ($trouble->reason !== 'duplicate_key' && ! str_contains($trouble->getMessage(), 'a second time')) {
+            return $trouble;
+        }
+        $places = array_flip($batch->shape->names());
+        $seen = [];
+        foreach ($batch->decoded() as $row) {
+            $key = array_map(static fn (string $c): string => "{$c} = {$row[$places[$c]]}", $this->definition->key);
+            $said = implode(', ', $key);
+            if (isset($seen[$said])) {
+                return SystemTrouble::lasting('duplicate_key', "{$this->definition->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
+            }
+            $seen[$said] = true;
+        }
+
+        return $trouble;
+    }
+
+    private function into(): string
+    {
+        return match (true) {
+            $this->definition->landing === Landing::Replace => $this->beside,
+            $this->canMerge() && ! $this->straight => self::STAGE,
+            default => $this->table,
+        };
+    }
+
+    private function merge(int $rows): Counts
+    {
+        $stamps = array_values($this->stamps());
+        $others = array_values(array_diff($this->definition->carried()->names(), $this->definition->key));
+        $conflict = 'NOTHING';
+        if ($others !== []) {
+            $set = implode(', ', array_map(static fn (string $c): string => Connection::name($c).' = excluded.'.Connection::name($c), [...$others, ...$stamps]));
+            $conflict = "UPDATE SET {$set} WHERE (".$this->compared('t', $others).') IS DISTINCT FROM ('.$this->compared('excluded', $others).')';
+        }
+        $row = $this->connection->row("WITH landed AS (
+                INSERT INTO {$this->table} AS t ({$this->columns}) SELECT {$this->columns} FROM ".self::STAGE.'
+                ON CONFLICT ('.Connection::names($this->definition->key).") DO {$conflict} RETURNING t.xmax = 0 AS inserted)
+            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed");
+        $this->staged = true;
+        // The stage empties itself at commit, so a unit that fails leaves it as it was.
+        [$inserted, $updated] = [(int) ($row['inserted'] ?? 0), (int) ($row['updated'] ?? 0)];
+
+        return new Counts($inserted, $updated, $rows - $inserted - $updated);
+    }
+
+    /** @param list<string> $columns */
+    private function compared(string $of, array $columns): string
+    {
+        return implode(', ', array_map(function (string $name) use ($of): string {
+            $column = $this->definition->shape->column($name);
+
+            return "{$of}.".Connection::name($name).($column && ! TypeMap::comparable($column->type) ? '::text' : '');
+        }, $columns));
+    }
+
+    private function besideName(): string
+    {
+        // PostgreSQL cuts names at 63 bytes; the hash keeps two long names apart.
+        return 'lm_'.hash('xxh32', (string) $this->definition->landed).'_'.mb_strcut($this->definition->landed->name, 0, 48, 'UTF-8');
+    }
+}

@@ -1,0 +1,21 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Capture;
+
+/**
+ * What the source said of itself when a window was about to be fixed.
+ *
+ * Times are ISO 8601 in UTC with microseconds, so that they order as text.
+ */
+final readonly class SourceMoment
+{
+    /**
+     * @param  string  $clock  the source's clock
+     * @param  string|null  $oldestOpen  start of the oldest transaction still open, if any
+     * @param  string|null  $bound  the source's clock, held back and rendered in the watermark column's own type (moments
+     *                              and dates), or the greatest value present (numbers); null when the table is empty
+     */
+    public function __construct(public string $clock, public ?string $oldestOpen, public ?string $bound) {}
+}

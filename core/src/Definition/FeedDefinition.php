@@ -1,0 +1,187 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Definition;
+
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\WatermarkMode;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TypeKind;
+
+/** One immutable version of how a feed is carried. Construction checks that it can be carried out at all. */
+final readonly class FeedDefinition
+{
+    /**
+     * @param  Shape  $shape  the source table's shape as it was agreed
+     * @param  list<string>  $key  columns that tell rows apart; may be empty only for a reload that is appended or replaces
+     * @param  string|null  $watermark  column, for capture `watermark`
+     * @param  bool  $watermarkUnique  whether no two rows share a watermark value (numbers only)
+     * @param  int  $overlap  re-read before each window: seconds for moments, units for numbers, days for dates
+     * @param  list<string>  $leaveOut  source columns not carried
+     * @param  string|null  $deliveredAt  landed column stamped with the time of delivery; null for none
+     * @param  string|null  $sourcePosition  landed column stamped with the position the row's batch led to; null for none
+     * @param  int  $promiseSeconds  the most the feed may be behind
+     * @param  bool  $takeOver  whether a landed table that Lighterman did not create, and that has rows, may be written to
+     *
+     * @throws InvalidDefinition
+     */
+    public function __construct(
+        public string $name,
+        public TableName $source,
+        public Shape $shape,
+        public Capture $capture,
+        public array $key,
+        public Landing $landing,
+        public TableName $landed,
+        public ?string $watermark = null,
+        public bool $watermarkUnique = false,
+        public int $overlap = 0,
+        public array $leaveOut = [],
+        public ?string $deliveredAt = 'delivered_at',
+        public ?string $sourcePosition = 'source_position',
+        public Schedule $schedule = new Schedule,
+        public int $promiseSeconds = 900,
+        public bool $takeOver = false,
+    ) {
+        $this->checkColumns();
+        $this->checkCapture();
+        $this->checkLanding();
+        if ($promiseSeconds < 1 || $promiseSeconds > 31_536_000) {
+            throw InvalidDefinition::at("{$name}: promise_seconds", "{$promiseSeconds} is not between 1 s and a year", 'Give a number of seconds in that span.');
+        }
+        if (! preg_match('/^[^\s\/?#][^\/?#]{0,118}$/u', $name)) {
+            throw InvalidDefinition::at('name', "\"{$name}\" cannot name a feed", 'Use 1 to 119 characters without / ? and #.');
+        }
+    }
+
+    /** The columns that are carried, in order. */
+    public function carried(): Shape
+    {
+        return $this->shape->without($this->leaveOut);
+    }
+
+    /** Null for a capture without a watermark. */
+    public function watermarkMode(): ?WatermarkMode
+    {
+        $type = $this->watermark === null ? null : $this->shape->column($this->watermark)?->type;
+
+        return $type === null ? null : WatermarkMode::for($type, $this->watermarkUnique);
+    }
+
+    /** @return array<string, string|null> stamped column name by what it holds, only those wanted */
+    public function stamps(): array
+    {
+        return array_filter(['delivered_at' => $this->deliveredAt, 'source_position' => $this->sourcePosition], static fn (?string $n): bool => $n !== null);
+    }
+
+    private function checkColumns(): void
+    {
+        $known = $this->shape->names();
+        foreach (['key' => $this->key, 'leave_out' => $this->leaveOut, 'watermark' => (array) $this->watermark] as $place => $columns) {
+            foreach (array_diff($columns, $known) as $unknown) {
+                throw InvalidDefinition::at("{$this->name}: {$place}", "{$this->source} has no column \"{$unknown}\"", 'Its columns are '.implode(', ', $known).'.');
+            }
+        }
+        foreach (array_intersect($this->leaveOut, [...$this->key, ...(array) $this->watermark]) as $needed) {
+            throw InvalidDefinition::at("{$this->name}: leave_out", "\"{$needed}\" is the key or the watermark", 'Carry it, or choose another key or watermark.');
+        }
+        foreach ($this->carried()->columns as $column) {
+            if ($column->type->kind === TypeKind::Unmappable) {
+                throw InvalidDefinition::at("{$this->name}: {$column->name}", "column {$column->name} of {$this->source} is of type {$column->type}, which cannot be carried", "Leave the column out (leave_out: [{$column->name}]), or have the source offer it through a view as text.");
+            }
+        }
+        $stamps = array_values($this->stamps());
+        foreach (array_intersect($stamps, $this->carried()->names()) as $taken) {
+            throw InvalidDefinition::at("{$this->name}: stamps", "the stamped column \"{$taken}\" has the name of a source column", 'Name the stamp differently, or set it to null.');
+        }
+        if (count($stamps) !== count(array_unique($stamps))) {
+            throw InvalidDefinition::at("{$this->name}: stamps", 'both stamps have the same name', 'Name them differently.');
+        }
+    }
+
+    private function checkCapture(): void
+    {
+        if ($this->capture === Capture::Reload) {
+            if ($this->watermark !== null || $this->overlap !== 0) {
+                throw InvalidDefinition::at("{$this->name}: watermark", 'a reload reads everything and takes no watermark', 'Remove it, or set capture to watermark.');
+            }
+
+            return;
+        }
+        if ($this->watermark === null) {
+            throw InvalidDefinition::at("{$this->name}: watermark", 'no watermark column is named', 'Name a column that grows with every change, or use capture reload.');
+        }
+        $type = $this->shape->column($this->watermark)?->type;
+        if ($type === null || ! $type->kind->canBeWatermark()) {
+            throw InvalidDefinition::at("{$this->name}: watermark", "{$this->watermark} is {$type}, whose values do not grow with time", 'Choose a timestamp, date, integer or decimal column, or use capture reload.');
+        }
+        if ($this->key === []) {
+            throw InvalidDefinition::at("{$this->name}: key", 'a watermark needs a key, to part rows of equal value', 'Name the columns that tell rows apart, or use capture reload.');
+        }
+        if ($this->overlap < 0 || ($this->overlap > 0 && $this->landing === Landing::Append)) {
+            throw InvalidDefinition::at("{$this->name}: overlap", $this->overlap < 0 ? 'it is negative' : 'with landing append every row read again would be added again', 'Use 0, or landing upsert.');
+        }
+    }
+
+    private function checkLanding(): void
+    {
+        if ($this->landing === Landing::Upsert && $this->key === []) {
+            throw InvalidDefinition::at("{$this->name}: key", 'landing upsert needs a key', 'Name the columns that tell rows apart, or use landing replace.');
+        }
+        if ($this->landing === Landing::Replace && $this->capture !== Capture::Reload) {
+            throw InvalidDefinition::at("{$this->name}: landing", 'replace swaps the whole table, but a watermark reads only a part', 'Use landing upsert, or capture reload.');
+        }
+    }
+
+    /** @return array<string, mixed> */
+    public function toArray(): array
+    {
+        return [
+            'name' => $this->name,
+            'table' => (string) $this->source,
+            'shape' => $this->shape->toArray(),
+            'capture' => $this->capture->value,
+            'watermark' => $this->watermark,
+            'watermark_unique' => $this->watermarkUnique,
+            'overlap' => $this->overlap,
+            'key' => $this->key,
+            'landing' => $this->landing->value,
+            'landed' => (string) $this->landed,
+            'leave_out' => $this->leaveOut,
+            'stamps' => ['delivered_at' => $this->deliveredAt, 'source_position' => $this->sourcePosition],
+            'schedule' => $this->schedule->toArray(),
+            'promise_seconds' => $this->promiseSeconds,
+            'take_over' => $this->takeOver,
+        ];
+    }
+
+    /**
+     * @param  array<string, mixed>  $data  as toArray() gives it
+     *
+     * @throws InvalidDefinition
+     */
+    public static function fromArray(array $data): self
+    {
+        return new self(
+            $data['name'],
+            TableName::parse($data['table']),
+            Shape::fromArray($data['shape']),
+            Capture::from($data['capture']),
+            $data['key'] ?? [],
+            Landing::from($data['landing']),
+            TableName::parse($data['landed']),
+            $data['watermark'] ?? null,
+            $data['watermark_unique'] ?? false,
+            $data['overlap'] ?? 0,
+            $data['leave_out'] ?? [],
+            array_key_exists('delivered_at', $data['stamps'] ?? []) ? $data['stamps']['delivered_at'] : 'delivered_at',
+            array_key_exists('source_position', $data['stamps'] ?? []) ? $data['stamps']['source_position'] : 'source_position',
+            Schedule::fromArray($data['schedule'] ?? []),
+            $data['promise_seconds'] ?? 900,
+            $data['take_over'] ?? false,
+        );
+    }
+}

@@ -1,0 +1,133 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Definition;
+
+use Cron\CronExpression;
+use DateInterval;
+use DateTimeImmutable;
+use DateTimeZone;
+
+/** When a feed runs. Times of a cron expression are read in the schedule's zone. */
+final readonly class Schedule
+{
+    /**
+     * @param  'manual'|'every'|'cron'|'continuous'  $kind
+     * @param  int|null  $seconds  between starts (`every`) or between the end of one window and the next (`continuous`)
+     */
+    public function __construct(public string $kind = 'manual', public ?int $seconds = null, public ?string $expression = null, public string $zone = 'UTC') {}
+
+    public static function manual(): self
+    {
+        return new self('manual');
+    }
+
+    /** @throws InvalidDefinition unless 1 to 10,080 minutes (a week) */
+    public static function everyMinutes(int $minutes): self
+    {
+        if ($minutes < 1 || $minutes > 10080) {
+            throw InvalidDefinition::at('schedule.every_minutes', "{$minutes} is not between 1 and 10 080 minutes (a week)", 'Give a number of minutes in that span.');
+        }
+
+        return new self('every', $minutes * 60);
+    }
+
+    /** @throws InvalidDefinition unless 1 to 3,600 seconds */
+    public static function continuous(int $pauseSeconds): self
+    {
+        if ($pauseSeconds < 1 || $pauseSeconds > 3600) {
+            throw InvalidDefinition::at('schedule.continuous_pause_seconds', "{$pauseSeconds} is not between 1 and 3 600 seconds", 'Give a pause in that span.');
+        }
+
+        return new self('continuous', $pauseSeconds);
+    }
+
+    /** @throws InvalidDefinition if the expression or the zone cannot be read */
+    public static function cron(string $expression, string $zone = 'UTC'): self
+    {
+        if (! CronExpression::isValidExpression($expression)) {
+            throw InvalidDefinition::at('schedule.cron', "\"{$expression}\" is not a cron expression", 'Give five fields: minute, hour, day of month, month, day of week; for example "*/10 6-20 * * 1-5".');
+        }
+        if (! in_array($zone, DateTimeZone::listIdentifiers(DateTimeZone::ALL_WITH_BC), true)) {
+            throw InvalidDefinition::at('schedule.zone', "\"{$zone}\" is not a time zone", 'Give a name such as Europe/London or UTC.');
+        }
+
+        return new self('cron', expression: $expression, zone: $zone);
+    }
+
+    /** @return DateTimeImmutable|null in UTC; null when only a person starts it */
+    public function next(DateTimeImmutable $started, DateTimeImmutable $ended): ?DateTimeImmutable
+    {
+        return match ($this->kind) {
+            'manual' => null,
+            'every' => max($started->add($this->pause()), $ended),
+            'continuous' => $ended->add($this->pause()),
+            'cron' => $this->upcoming($ended, 1)[0],
+        };
+    }
+
+    private function pause(): DateInterval
+    {
+        return new DateInterval("PT{$this->seconds}S");
+    }
+
+    /** @return list<DateTimeImmutable> the next times a cron expression names, in UTC */
+    public function upcoming(DateTimeImmutable $after, int $count): array
+    {
+        if ($this->kind !== 'cron') {
+            return [];
+        }
+        $dates = (new CronExpression((string) $this->expression))
+            ->getMultipleRunDates($count, $after->setTimezone(new DateTimeZone($this->zone)), false, false, $this->zone);
+
+        return array_values(array_map(static fn (\DateTime $d): DateTimeImmutable => DateTimeImmutable::createFromMutable($d)->setTimezone(new DateTimeZone('UTC')), $dates));
+    }
+
+    public function reading(): string
+    {
+        return match ($this->kind) {
+            'manual' => 'only when told',
+            'every' => 'every '.self::minutes(intdiv((int) $this->seconds, 60)),
+            'continuous' => "continuous, {$this->seconds} s between windows",
+            'cron' => CronReading::of((string) $this->expression).($this->zone === 'UTC' ? ' (UTC)' : " ({$this->zone})"),
+        };
+    }
+
+    private static function minutes(int $minutes): string
+    {
+        return match (true) {
+            $minutes === 1 => 'minute',
+            $minutes === 60 => 'hour',
+            $minutes % 1440 === 0 => $minutes === 1440 ? 'day' : ($minutes / 1440).' days',
+            $minutes % 60 === 0 => ($minutes / 60).' h',
+            default => "{$minutes} min",
+        };
+    }
+
+    /** @return array<string, mixed> as written in definition files */
+    public function toArray(): array
+    {
+        return match ($this->kind) {
+            'manual' => ['manual' => true],
+            'every' => ['every_minutes' => intdiv((int) $this->seconds, 60)],
+            'continuous' => ['continuous_pause_seconds' => $this->seconds],
+            'cron' => ['cron' => $this->expression, 'zone' => $this->zone],
+        };
+    }
+
+    /**
+     * @param  array<string, mixed>  $data
+     *
+     * @throws InvalidDefinition
+     */
+    public static function fromArray(array $data): self
+    {
+        return match (true) {
+            isset($data['every_minutes']) => self::everyMinutes((int) $data['every_minutes']),
+            isset($data['continuous_pause_seconds']) => self::continuous((int) $data['continuous_pause_seconds']),
+            isset($data['cron']) => self::cron((string) $data['cron'], (string) ($data['zone'] ?? 'UTC')),
+            default => self::manual(),
+        };
+    }
+}

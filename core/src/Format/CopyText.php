@@ -1,0 +1,37 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Format;
+
+/**
+ * The text form of PostgreSQL's COPY: one line a row, fields parted by tabs, `\N` for null, backslash escapes.
+ *
+ * @see https://www.postgresql.org/docs/15/sql-copy.html "File Formats, Text Format"
+ */
+final class CopyText
+{
+    private const ESCAPES = ['\\' => '\\\\', "\n" => '\\n', "\r" => '\\r', "\t" => '\\t', "\x08" => '\\b', "\f" => '\\f', "\v" => '\\v'];
+
+    private const UNESCAPES = ['\\\\' => '\\', '\\n' => "\n", '\\r' => "\r", '\\t' => "\t", '\\b' => "\x08", '\\f' => "\f", '\\v' => "\v"];
+
+    public static function field(?string $value): string
+    {
+        return $value === null ? '\\N' : strtr($value, self::ESCAPES);
+    }
+
+    /** @param list<string|null> $row */
+    public static function line(array $row): string
+    {
+        return implode("\t", array_map(self::field(...), $row))."\n";
+    }
+
+    /** @return list<string|null> */
+    public static function row(string $line): array
+    {
+        return array_map(
+            static fn (string $f): ?string => $f === '\\N' ? null : (str_contains($f, '\\') ? strtr($f, self::UNESCAPES) : $f),
+            explode("\t", rtrim($line, "\n")),
+        );
+    }
+}

@@ -1,0 +1,103 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Guarantee;
+
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Capture\WatermarkMode;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
+
+/** What delivery can honestly claim for one feed, derived from what source, capture, landing and target can really do. */
+final readonly class Guarantee
+{
+    /** @param list<Claim> $claims */
+    private function __construct(public array $claims) {}
+
+    /** @param TableFacts|null $facts what was seen in the table, when it has been looked at */
+    public static function derive(FeedDefinition $feed, SourceCapabilities $source, TargetCapabilities $target, ?TableFacts $facts = null): self
+    {
+        return new self([
+            self::delivery($feed, $target),
+            self::changes($feed, $facts),
+            self::deletes($feed),
+            self::lateCommits($feed, $source),
+            self::order($feed),
+        ]);
+    }
+
+    private static function delivery(FeedDefinition $feed, TargetCapabilities $target): Claim
+    {
+        if (! $target->transactional) {
+            return new Claim('delivery', 'at risk', 'At least once', 'The target cannot commit rows and position together, so a crash in between delivers a batch again.');
+        }
+        if ($feed->landing === Landing::Append && $feed->capture === Capture::Reload) {
+            return new Claim('delivery', 'at risk', 'Once per reload', 'Every reload adds the whole table again; within one reload each row is added once.');
+        }
+
+        return new Claim('delivery', 'kept', 'Exactly once, in effect', 'Position and rows commit in one transaction of the target, so a crash repeats nothing and skips nothing.');
+    }
+
+    private static function changes(FeedDefinition $feed, ?TableFacts $facts): Claim
+    {
+        if ($feed->capture === Capture::Reload) {
+            return new Claim('changes', 'kept', 'Every reload carries all rows', 'The whole table is read in one statement, as it is at that moment. Versions in between are not seen.');
+        }
+        $column = $feed->watermark === null ? null : ($facts->columns[$feed->watermark] ?? null);
+        if ($column && ($column->outrun > 0 || ($column->insertOnly && $facts?->updates))) {
+            return new Claim('changes', 'not given', 'Updates are not seen', "{$feed->watermark} is set once, at insert, and does not move when a row changes.");
+        }
+        if ($column && $column->nulls > 0) {
+            return new Claim('changes', 'at risk', 'Rows without a watermark are not seen', "{$column->nulls} rows have no {$feed->watermark}.");
+        }
+
+        return $feed->landing === Landing::Append
+            ? new Claim('changes', 'kept', 'Every change seen is added as a new row', "A row whose {$feed->watermark} has moved is read again and appended.")
+            : new Claim('changes', 'kept', 'The latest state of every changed row', "Rows are found by {$feed->watermark}; changes between two windows arrive as one.");
+    }
+
+    private static function deletes(FeedDefinition $feed): Claim
+    {
+        return $feed->capture === Capture::Reload && $feed->landing === Landing::Replace
+            ? new Claim('deletes', 'kept', 'Deletes are seen', 'The table is swapped whole; a row that is gone at the source is gone after the next reload.')
+            : new Claim('deletes', 'not given', 'Deletes are not seen', $feed->capture === Capture::Reload
+                ? "Landing {$feed->landing->value} never removes a row."
+                : 'A deleted row has no watermark to be found by. It lives on in the copy.');
+    }
+
+    private static function lateCommits(FeedDefinition $feed, SourceCapabilities $source): Claim
+    {
+        if ($feed->capture === Capture::Reload) {
+            return new Claim('late commits', 'kept', 'Late commits are covered', 'The next reload reads them like any other row.');
+        }
+        if (! $source->seesOpenTransactions) {
+            return $feed->overlap > 0
+                ? new Claim('late commits', 'at risk', 'Late commits are covered within the overlap', "Open transactions of others cannot be seen here; {$feed->overlap} ".self::unit($feed).' before each window are read again.')
+                : new Claim('late commits', 'at risk', 'Late commits may be missed', 'Open transactions of others cannot be seen with this account. Grant pg_read_all_stats, or set an overlap.');
+        }
+
+        return new Claim('late commits', 'kept', 'Late commits are covered', $feed->watermarkMode() === WatermarkMode::Moment
+            ? 'Each window ends before the start of the oldest transaction still open, by the source\'s clock.'
+            : 'A value bounds a window only once every transaction open when it was seen has ended.');
+    }
+
+    private static function order(FeedDefinition $feed): Claim
+    {
+        return $feed->capture === Capture::Reload
+            ? new Claim('order', 'kept', 'As of one moment', 'All rows come from one statement, and readers see either the old table or the new one.')
+            : new Claim('order', 'kept', 'In order of the watermark', 'Rows of one source transaction may land in two batches, so the copy can be between two states of the source.');
+    }
+
+    private static function unit(FeedDefinition $feed): string
+    {
+        return $feed->watermarkMode() === WatermarkMode::Moment ? 'seconds' : 'units';
+    }
+
+    /** @return list<array{subject: string, strength: string, headline: string, reason: string}> */
+    public function toArray(): array
+    {
+        return array_map(static fn (Claim $c): array => $c->toArray(), $this->claims);
+    }
+}

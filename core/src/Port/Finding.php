@@ -1,0 +1,33 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+/** One result of testing a system. */
+final readonly class Finding
+{
+    /** @param 'passed'|'warned'|'failed' $result */
+    public function __construct(public string $subject, public string $result, public string $said, public ?string $remedy = null) {}
+
+    public static function passed(string $subject, string $said): self
+    {
+        return new self($subject, 'passed', $said);
+    }
+
+    public static function warned(string $subject, string $said, string $remedy): self
+    {
+        return new self($subject, 'warned', $said, $remedy);
+    }
+
+    public static function failed(string $subject, string $said, string $remedy): self
+    {
+        return new self($subject, 'failed', $said, $remedy);
+    }
+
+    /** @return array{subject: string, result: string, said: string, remedy: string|null} */
+    public function toArray(): array
+    {
+        return ['subject' => $this->subject, 'result' => $this->result, 'said' => $this->said, 'remedy' => $this->remedy];
+    }
+}

@@ -1,0 +1,31 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Receipt;
+
+/** Writes batches of one feed. Position, rows and receipt commit in one transaction of the target. */
+interface LandingSession
+{
+    /** As stored with the rows; the truth after a crash. */
+    public function position(): Position;
+
+    /** @return list<Receipt> receipts stored with the rows whose sequence is greater, in order */
+    public function receiptsAfter(int $sequence): array;
+
+    /**
+     * Writes a batch. A batch that does not close a unit stays uncommitted until one that does.
+     *
+     * @return Receipt|null the receipt once committed; null while the unit is open
+     *
+     * @throws LeaseLost when a newer fencing token has been seen
+     * @throws SystemTrouble
+     */
+    public function land(Batch $batch, int $run): ?Receipt;
+
+    public function close(): void;
+}

@@ -1,0 +1,22 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+/** What must happen to the landed table before rows can be written, and what stands in the way. */
+final readonly class Preparation
+{
+    /**
+     * @param  bool  $exists  whether the landed table is there already
+     * @param  list<string>  $statements  run in order before the first row; empty when all is in place
+     * @param  list<Finding>  $findings  column by column; any `failed` one is an obstacle
+     */
+    public function __construct(public bool $exists, public array $statements, public array $findings) {}
+
+    /** @return list<Finding> */
+    public function obstacles(): array
+    {
+        return array_values(array_filter($this->findings, static fn (Finding $f): bool => $f->result === 'failed'));
+    }
+}

@@ -1,0 +1,16 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+/** Rows a query gave, as text, with whether more were there than the limit let through. */
+final readonly class QueryResult
+{
+    /**
+     * @param  list<array{name: string, numeric: bool}>  $columns
+     * @param  list<list<string|null>>  $rows
+     * @param  float  $seconds  from sending the statement to the last row read
+     */
+    public function __construct(public array $columns, public array $rows, public bool $cut, public float $seconds) {}
+}

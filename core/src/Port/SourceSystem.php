@@ -1,0 +1,57 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+use Lighterman\Core\Capture\BoundNote;
+use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Guarantee\SourceCapabilities;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\Shape;
+
+/**
+ * A system that rows come from. Every method may throw SystemTrouble.
+ */
+interface SourceSystem
+{
+    /** @return list<Finding> */
+    public function check(): array;
+
+    public function capabilities(): SourceCapabilities;
+
+    /** @return list<CatalogueEntry> every table the account may read */
+    public function catalogue(): array;
+
+    /** @throws SystemTrouble with reason `no_table` when it does not exist or may not be seen */
+    public function shape(TableName $table): Shape;
+
+    /**
+     * @return list<array<string, string|null>> rows as the source renders them
+     */
+    public function sample(TableName $table, int $rows): array;
+
+    /**
+     * What the table's data says about columns that might serve as watermark or key. Reads statistics and a bounded number of rows.
+     *
+     * @param  list<string>  $key  columns proposed as key; empty takes the primary key
+     */
+    public function facts(TableName $table, array $key = []): TableFacts;
+
+    public function count(TableName $table): int;
+
+    /**
+     * One row by key values given as text, in the columns' order; null when there is none.
+     *
+     * @param  array<string, string>  $key
+     * @return array<string, string|null>|null
+     */
+    public function row(TableName $table, array $key): ?array;
+
+    /** Fixes what the next run will read. Cheap, and cheapest when there is nothing. */
+    public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note): ReadPlan;
+
+    public function reader(FeedDefinition $definition, ReadPlan $plan): BatchReader;
+}

@@ -1,0 +1,24 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+/** A table of a system, by schema and name, exactly as the system spells them. */
+final readonly class TableName
+{
+    public function __construct(public string $schema, public string $name) {}
+
+    /** Reads `schema.table`; a name without a schema is taken to be in `public`. */
+    public static function parse(string $said): self
+    {
+        $at = strpos($said, '.');
+
+        return $at === false ? new self('public', $said) : new self(substr($said, 0, $at), substr($said, $at + 1));
+    }
+
+    public function __toString(): string
+    {
+        return "{$this->schema}.{$this->name}";
+    }
+}

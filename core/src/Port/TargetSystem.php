@@ -1,0 +1,49 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Guarantee\TargetCapabilities;
+
+/** A system that rows are landed in. Every method may throw SystemTrouble. */
+interface TargetSystem
+{
+    /** @return list<Finding> */
+    public function check(): array;
+
+    public function capabilities(): TargetCapabilities;
+
+    /**
+     * Compares what the feed will write with what is there. Writes nothing.
+     */
+    public function prepare(FeedDefinition $definition): Preparation;
+
+    /**
+     * Opens the landed table for one run, creating it when absent.
+     *
+     * @param  string  $feed  the feed's lasting id, under which the position is kept beside the rows
+     * @param  int  $token  the lease's fencing token
+     *
+     * @throws LeaseLost when a newer token has been seen
+     * @throws SystemTrouble with reason `incompatible_table` when the preparation has obstacles
+     */
+    public function open(FeedDefinition $definition, string $feed, int $token): LandingSession;
+
+    /**
+     * Forgets a feed: its position and receipts, and the landed table if Lighterman created it. All or nothing.
+     */
+    public function discard(FeedDefinition $definition, string $feed): void;
+
+    public function count(TableName $table): int;
+
+    /**
+     * @param  array<string, string>  $key
+     * @return array<string, string|null>|null
+     */
+    public function row(TableName $table, array $key): ?array;
+
+    /** Runs one statement in a read-only transaction of its own. */
+    public function query(string $sql, int $rowLimit, int $seconds): QueryResult;
+}

@@ -1,0 +1,58 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Record;
+
+use Generator;
+use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\Shape;
+
+/**
+ * Rows of one shape with the positions they lead from and to.
+ *
+ * Rows stay encoded (the text form of COPY) until something needs to look at one: most feeds carry most columns
+ * untouched, and a batch that nobody opens costs no memory per row. A newline in the encoded text always ends a row,
+ * since newlines inside values are escaped.
+ */
+final readonly class Batch
+{
+    public int $rows;
+
+    /**
+     * @param  string  $encoded  whole lines only, each ending in a newline
+     * @param  string|null  $sourceTime  the source's clock (ISO 8601, UTC) up to which the copy is complete once this has landed
+     * @param  bool  $closes  whether everything read up to here may be committed
+     */
+    public function __construct(
+        public Shape $shape,
+        public string $encoded,
+        public Position $from,
+        public Position $to,
+        public ?string $sourceTime,
+        public bool $closes,
+    ) {
+        $this->rows = substr_count($encoded, "\n");
+    }
+
+    public function bytes(): int
+    {
+        return strlen($this->encoded);
+    }
+
+    /** 128-bit hash of the rows as they were read, in hexadecimal. */
+    public function checksum(): string
+    {
+        return hash('xxh128', $this->encoded);
+    }
+
+    /** @return Generator<int, list<string|null>> */
+    public function decoded(): Generator
+    {
+        for ($at = 0, $length = strlen($this->encoded); $at < $length; $at = $end + 1) {
+            $end = (int) strpos($this->encoded, "\n", $at);
+            yield CopyText::row(substr($this->encoded, $at, $end - $at));
+        }
+    }
+}

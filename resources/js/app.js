@@ -1,0 +1,13 @@
+import Alpine from '@alpinejs/csp';
+import { find, keys } from './keys.js';
+import { grid } from './grid.js';
+import { live } from './live.js';
+import { drawer, rows } from './rows.js';
+
+Alpine.data('keys', keys);
+Alpine.data('find', find);
+Alpine.data('live', live);
+Alpine.data('rows', rows);
+Alpine.data('drawer', drawer);
+Alpine.data('grid', grid);
+Alpine.start();

@@ -1,0 +1,1 @@
+<svg width="30" height="20" viewBox="0 0 30 20" aria-hidden="true"><path d="M2 10H28L25 17H6Z" fill="#E7C46A"/><path d="M8 8h5V4h9v4" fill="none" stroke="#EAF3F1" stroke-width="1.8"/><path d="M1 19.2c3 0 3-1 6-1s3 1 6 1 3-1 6-1 3 1 6 1 3-1 4-1" fill="none" stroke="#7FB3B5" stroke-width="1.2"/></svg>

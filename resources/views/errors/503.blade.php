@@ -1,0 +1,1 @@
+@include('errors.plain', ['title' => 'Not ready', 'text' => 'Lighterman is starting. Try again shortly.'])

@@ -1,0 +1,65 @@
+@extends('layout')
+@php
+    use App\Support\Say;
+    $schedule = $definition->schedule;
+    $enc = rawurlencode($feed->name);
+@endphp
+@section('heading', "Set-up of {$feed->name}")
+@section('content')
+@include('feeds.head', ['tab' => 'Set-up'])
+<div class="columns-2">
+    <div class="stack">
+        <section class="sheet pad">
+            <h2>Schedule and promise</h2>
+            <form method="post" action="/feeds/{{ $enc }}/set-up">
+                @csrf
+                <fieldset @cannot('change') disabled @endcannot>
+                @include('parts.schedule-fields', ['schedule' => $schedule])
+                <div class="form-grid">
+                    <div class="field"><label for="promise">Promise, minutes behind at most</label><input class="input" id="promise" name="promise_minutes" inputmode="decimal" value="{{ old('promise_minutes', $definition->promiseSeconds / 60) }}" required></div>
+                    <div class="field"><label for="overlap">Overlap read again, {{ $definition->watermarkMode()?->value === 'moment' ? 'seconds' : 'units' }}</label><input class="input" id="overlap" name="overlap" inputmode="numeric" value="{{ old('overlap', $definition->overlap) }}" required><p class="hint">For sources where a late commit cannot be known. Upsert only.</p></div>
+                </div>
+                @can('change')<button class="button primary">Save version {{ $versions->max('version') + 1 }}</button>@endcan
+                </fieldset>
+            </form>
+        </section>
+        <section class="sheet pad">
+            <h2>Definition, version {{ $feed->definition->version }}</h2>
+            <dl class="facts">
+                <div><dt>Source table</dt><dd class="mono">{{ $definition->source }}</dd></div>
+                <div><dt>Capture</dt><dd>{{ $definition->capture->value }}@if ($definition->watermark) on <span class="mono">{{ $definition->watermark }}</span>@endif. {{ $definition->capture->explanation() }}</dd></div>
+                <div><dt>Key</dt><dd class="mono">{{ implode(', ', $definition->key) ?: '—' }}</dd></div>
+                <div><dt>Landing</dt><dd>{{ $definition->landing->value }}. {{ $definition->landing->explanation() }}</dd></div>
+                <div><dt>Landed table</dt><dd class="mono">{{ $definition->landed }}</dd></div>
+                <div><dt>Left out</dt><dd class="mono">{{ implode(', ', $definition->leaveOut) ?: '—' }}</dd></div>
+            </dl>
+        </section>
+        @can('change')
+        <section class="sheet pad">
+            <h2>Start over, or remove</h2>
+            <div class="two">
+                <form method="post" action="/feeds/{{ $enc }}/start-over">@csrf
+                    <p class="faded small">Cancels the load, drops the landed table if Lighterman made it, forgets the position, and leaves the feed paused.</p>
+                    <div class="field"><label for="confirm-over">Type {{ $feed->name }} to start over</label><input class="input" id="confirm-over" name="confirm" autocomplete="off"></div>
+                    <button class="button danger">Start over</button></form>
+                <form method="post" action="/feeds/{{ $enc }}">@csrf @method('delete')
+                    <p class="faded small">Removes the feed with its runs and receipts here. The landed table and its rows stay.</p>
+                    <div class="field"><label for="confirm-remove">Type {{ $feed->name }} to remove it</label><input class="input" id="confirm-remove" name="confirm" autocomplete="off"></div>
+                    <button class="button danger">Remove feed</button></form>
+            </div>
+        </section>
+        @endcan
+    </div>
+    <div class="stack">
+        @if ($schedule->kind === 'cron')
+        <section class="sheet pad"><h2>The next five times</h2>
+            <p class="small faded">{{ $schedule->reading() }}</p>
+            @foreach ($schedule->upcoming(now()->toImmutable(), 5) as $time)<div style="padding: 4px 0; border-top: 1px solid var(--hair)">{{ Say::exactly($time) }}</div>@endforeach
+        </section>
+        @endif
+        <section class="sheet pad"><h2>Versions</h2>
+            @foreach ($versions as $v)<div class="small" style="padding: 5px 0; border-top: 1px solid var(--hair)"><b>{{ $v->version }}</b> by {{ $v->person }}, <span title="{{ Say::exactly($v->created_at) }}">{{ Say::at($v->created_at, false) }}</span></div>@endforeach
+        </section>
+    </div>
+</div>
+@endsection

@@ -1,0 +1,44 @@
+@extends('layout')
+@section('heading', 'New feeds: grid')
+@section('content')
+<div class="title"><h1>New feeds</h1><span class="sub">{{ $source->name }} → {{ $target->name }} · {{ count($lines) }} {{ count($lines) === 1 ? 'table' : 'tables' }}</span></div>
+@include('new.steps', ['at' => 'Grid'])
+@if ($said)<div class="note trouble" role="alert">{{ $said }}</div>@endif
+<form method="post" action="/feeds/new/rehearse" x-data="grid" data-judge="/feeds/new/judge">
+    @csrf<input type="hidden" name="source" value="{{ $source->name }}"><input type="hidden" name="target" value="{{ $target->name }}">
+    <section class="sheet pad" style="margin-bottom: 14px"><h2>When they run</h2>@include('parts.schedule-fields')</section>
+    <div class="sheet table-box">
+        <table class="rows grid">
+            <caption class="hidden-text">One line per table</caption>
+            <thead><tr><th><span class="hidden-text">Tick</span></th><th>Table</th><th>Feed</th><th>Capture</th><th>Watermark</th><th>Key</th><th>Landing</th><th>Landed table</th><th>Promise, min</th><th>Leave out</th></tr></thead>
+            <tbody>
+            <tr class="group"><td colspan="3">Set for all, or for the ticked ones</td>
+                <td><div class="select"><select data-all="capture" aria-label="Capture for all"><option value="">—</option><option>watermark</option><option>reload</option></select></div></td>
+                <td><input class="input mono" data-all="watermark" aria-label="Watermark for all" placeholder="column" size="10"></td><td></td>
+                <td><div class="select"><select data-all="landing" aria-label="Landing for all"><option value="">—</option><option>append</option><option>upsert</option><option>replace</option></select></div></td>
+                <td></td><td><input class="input num" data-all="promise_minutes" aria-label="Promise for all" placeholder="min" size="5"></td><td></td></tr>
+            @foreach ($lines as $n => $line)
+                @php
+                    $t = $line->typed + ['capture' => 'reload', 'watermark' => '', 'key' => '', 'landing' => 'replace', 'landed' => '', 'name' => '', 'promise_minutes' => '15', 'leave_out' => ''];
+                    $watermarks = array_values(array_unique(array_filter([...$line->candidates(), $t['watermark']])));
+                @endphp
+                <tr class="line" data-line>
+                    <td><input type="checkbox" data-tick aria-label="Tick {{ $t['table'] }}"></td>
+                    <td class="mono clip" title="{{ $t['table'] }}" style="padding-top: 8px">{{ $t['table'] }}<input type="hidden" name="lines[{{ $n }}][table]" value="{{ $t['table'] }}"></td>
+                    <td><input class="input" name="lines[{{ $n }}][name]" value="{{ $t['name'] }}" aria-label="Feed name" size="14"></td>
+                    <td><div class="select"><select name="lines[{{ $n }}][capture]" data-field="capture" aria-label="Capture" title="{{ implode(' ', $line->reasons) }}">@foreach (['watermark', 'reload'] as $c)<option @selected($t['capture'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
+                    <td><div class="select"><select name="lines[{{ $n }}][watermark]" data-field="watermark" aria-label="Watermark" title="{{ implode(' ', $line->reasons) }}"><option value=""></option>@foreach ($line->shape?->names() ?? $watermarks as $c)<option @selected($t['watermark'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
+                    <td><input class="input mono" name="lines[{{ $n }}][key]" value="{{ $t['key'] }}" aria-label="Key" size="14"></td>
+                    <td><div class="select"><select name="lines[{{ $n }}][landing]" data-field="landing" aria-label="Landing">@foreach (['append', 'upsert', 'replace'] as $c)<option @selected($t['landing'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
+                    <td><input class="input mono" name="lines[{{ $n }}][landed]" value="{{ $t['landed'] }}" aria-label="Landed table" size="20"></td>
+                    <td><input class="input num" name="lines[{{ $n }}][promise_minutes]" data-field="promise_minutes" value="{{ $t['promise_minutes'] }}" aria-label="Promise in minutes" size="5"></td>
+                    <td><input class="input mono" name="lines[{{ $n }}][leave_out]" value="{{ $t['leave_out'] }}" aria-label="Columns to leave out" size="10"></td>
+                </tr>
+                <tr class="advice"><td></td><td colspan="9" data-advice="{{ $n }}" aria-live="polite">@include('new.advice', ['line' => $line])</td></tr>
+            @endforeach
+            </tbody>
+        </table>
+    </div>
+    <div class="bar" style="margin-top: 12px"><a class="button plain" href="/feeds/new?source={{ rawurlencode($source->name) }}&target={{ rawurlencode($target->name) }}">Back to tables</a><button class="button primary push">Next: rehearsal</button></div>
+</form>
+@endsection

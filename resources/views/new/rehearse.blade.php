@@ -1,0 +1,36 @@
+@extends('layout')
+@php use App\Support\Say; @endphp
+@section('heading', 'New feeds: rehearsal')
+@php $stuck = collect($rehearsed)->filter(fn ($r) => $r['trouble'] || $r['preparation']?->obstacles())->count(); @endphp
+@section('content')
+<div class="title"><h1>Rehearsal</h1><span class="sub">{{ $source->name }} → {{ $target->name }} · nothing is written yet</span></div>
+@include('new.steps', ['at' => 'Rehearsal'])
+@if ($stuck)<div class="note caution">{{ $stuck }} of {{ count($rehearsed) }} cannot be started as {{ $stuck === 1 ? 'it is' : 'they are' }}; the reason stands with each.</div>@endif
+<form method="post" action="/feeds/new">
+    @csrf<input type="hidden" name="source" value="{{ $source->name }}"><input type="hidden" name="target" value="{{ $target->name }}">
+    @foreach ($schedule as $field => $value)<input type="hidden" name="{{ $field }}" value="{{ $value }}">@endforeach
+    @foreach ($lines as $n => $line)@foreach ($line->typed as $field => $value)@if ($field !== 'take_over')<input type="hidden" name="lines[{{ $n }}][{{ $field }}]" value="{{ $value }}">@endif @endforeach @endforeach
+    <div class="stack">
+    @foreach ($rehearsed as $n => $r)
+        @php $d = $r['definition']; @endphp
+        <section class="sheet pad">
+            <h2>{{ $d->name }} <span class="faded" style="font-weight: 400"><span class="mono">{{ $d->source }}</span> → <span class="mono">{{ $d->landed }}</span> · {{ $d->capture->value }}{{ $d->watermark ? " on {$d->watermark}" : '' }}, {{ $d->landing->value }}</span></h2>
+            @if ($r['trouble'])<div class="note trouble"><p class="strong">{{ $r['trouble']->getMessage() }}</p><p>{{ $r['trouble']->remedy() }}</p></div>@endif
+            @foreach ($r['preparation']?->findings ?? [] as $f)
+                @if ($f->result !== 'passed' || $f->subject === 'Privilege')
+                    <div class="finding"><span class="result r-{{ $f->result }}">{{ $f->result }}</span><span>{{ $f->said }} @if ($f->remedy)<span class="remedy"><code>{{ $f->remedy }}</code></span>@endif
+                    @if ($f->subject === 'Rows')<label style="display: block; margin-top: 4px"><input type="checkbox" name="lines[{{ $n }}][take_over]" value="1"> Take {{ $d->landed }} over: rows with the same key are overwritten</label>@endif</span></div>
+                @endif
+            @endforeach
+            <div class="two" style="margin-top: 8px">
+                <div><h3>Runs on {{ $target->name }} first</h3>
+                    @if ($r['preparation']?->statements)<pre class="sql" tabindex="0">{{ implode(";\n", $r['preparation']->statements) }};</pre>@else<p class="faded small">Nothing: the table is there, and its columns fit.</p>@endif</div>
+                <div style="min-width: 0"><h3>First batch: {{ Say::count($r['count']) }} rows{{ $r['whole'] ? ', which is all of it' : ', then more' }}</h3>
+                    @if ($r['rows'])@include('parts.values', ['rows' => $r['rows']])@else<p class="faded small">No row would be carried now.</p>@endif</div>
+            </div>
+        </section>
+    @endforeach
+    </div>
+    <div class="bar" style="margin-top: 12px"><button class="button plain" formaction="/feeds/new/grid">Back to the grid</button><button class="button primary push">Start {{ count($lines) === 1 ? 'the feed' : count($lines).' feeds' }}</button></div>
+</form>
+@endsection

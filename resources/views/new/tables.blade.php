@@ -1,0 +1,53 @@
+@extends('layout')
+@php use App\Support\Say; @endphp
+@section('heading', 'New feeds')
+@section('content')
+<div class="title"><h1>New feeds</h1></div>
+@include('new.steps', ['at' => 'Tables'])
+@if ($all->count() < 1)
+    <div class="sheet empty"><p><strong>There is no system yet.</strong></p><p>Add the system to read from and the one to land in first.</p><p><a class="button primary" href="/systems/new">Add a system</a></p></div>
+@else
+<form class="bar" action="/feeds/new">
+    @foreach (['source' => 'From', 'target' => 'To'] as $field => $word)
+        <label for="{{ $field }}">{{ $word }}</label>
+        <div class="select"><select id="{{ $field }}" name="{{ $field }}">@foreach ($all as $s)<option @selected(request($field, $field === 'target' ? $all->last()->name : null) === $s->name)>{{ $s->name }}</option>@endforeach</select></div>
+    @endforeach
+    <button class="button {{ $catalogue === null ? 'primary' : '' }}">Show tables</button>
+</form>
+@endif
+@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
+@if ($catalogue === [])
+    <div class="sheet empty"><p><strong>{{ $source->settings['user'] }} may read no table of {{ $source->name }}.</strong></p><p><a href="/systems/{{ rawurlencode($source->name) }}">Test the system</a>: the findings name the statement that grants it.</p></div>
+@elseif ($catalogue)
+<form method="post" action="/feeds/new/grid" x-data="rows">
+    @csrf<input type="hidden" name="source" value="{{ $source->name }}"><input type="hidden" name="target" value="{{ $target->name }}">
+    <div class="bar">
+        <label class="hidden-text" for="typed">Find a table</label><input class="input" id="typed" x-model="typed" placeholder="Find by typing" autocomplete="off">
+        <label class="hidden-text" for="pattern">Tick by pattern</label><input class="input mono" id="pattern" x-model="pattern" placeholder="load*" @keydown.enter.prevent="tickPattern" autocomplete="off">
+        <button type="button" class="button" @click="tickPattern">Tick by pattern</button>
+        <button type="button" class="button plain" @click="tickShown">Tick all shown</button><button type="button" class="button plain" @click="tickNone">Untick all</button>
+        <span class="push faded"><span x-text="ticked">0</span> ticked of <span x-text="shown">{{ count($catalogue) }}</span> shown</span>
+        <button class="button primary">Next: grid</button>
+    </div>
+    <div class="sheet table-box">
+        <table class="rows">
+            <caption class="hidden-text">Tables of {{ $source->name }}</caption>
+            <thead><tr><th><span class="hidden-text">Tick</span></th>@foreach (['Table' => '', 'Rows, estimated' => 'num', 'Size' => 'num', 'Key' => '', 'Might be watermark' => '', 'Comment' => '', 'Carried by' => ''] as $head => $class)<th class="{{ $class }}"><button type="button" @click="sort">{{ $head }}</button></th>@endforeach<th></th></tr></thead>
+            <tbody>
+            @foreach ($catalogue as $entry)
+                @php $table = (string) $entry->table; @endphp
+                <tr tabindex="0" data-text="{{ $table }} {{ $entry->comment }}" data-name="{{ $table }}">
+                    <td><input type="checkbox" name="tables[]" value="{{ $table }}" aria-label="Tick {{ $table }}"></td>
+                    <td class="mono clip" title="{{ $table }}"><span class="faded">{{ $entry->table->schema }}.</span><b>{{ $entry->table->name }}</b></td>
+                    <td class="num" data-v="{{ $entry->estimatedRows ?? -1 }}">{{ Say::short($entry->estimatedRows) }}</td><td class="num" data-v="{{ $entry->bytes }}">{{ Say::bytes($entry->bytes) }}</td>
+                    <td class="mono clip">{{ implode(', ', $entry->shape->key) ?: '—' }}</td><td class="mono clip">{{ implode(', ', $entry->watermarkColumns) ?: '—' }}</td>
+                    <td class="faded clip">{{ $entry->comment }}</td><td class="faded clip">{{ $carried[$table] ?? '' }}</td>
+                    <td><a href="/feeds/new/sample?source={{ rawurlencode($source->name) }}&table={{ rawurlencode($table) }}" data-drawer="/feeds/new/sample?source={{ rawurlencode($source->name) }}&table={{ rawurlencode($table) }}">50 rows</a></td>
+                </tr>
+            @endforeach
+            </tbody>
+        </table>
+    </div>
+</form>
+@endif
+@endsection

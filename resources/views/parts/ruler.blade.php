@@ -1,0 +1,15 @@
+@php $ruler = $frame->ruler(); @endphp
+<div class="name">@if ($ruler['unplaced'])<span title="Feeds without anything landed have no place on the scale">{{ array_sum($ruler['unplaced']) }} not yet landed</span>@else time behind @endif</div>
+<nav class="scale" aria-label="Ruler: feeds by time behind">
+    <div class="bed"></div>
+    @foreach ($frame->ticks() as $tick)
+        <div class="tick {{ $loop->last ? 'last' : '' }}" style="left: {{ round($tick['place'], 2) }}%"><span>{{ $tick['label'] }}</span></div>
+    @endforeach
+    @foreach ($ruler['piles'] as $pile)
+        <div class="pile" style="left: {{ $pile['place'] }}%; width: .8%; height: {{ round($pile['height'], 1) }}px" title="{{ $pile['count'] }} on time"></div>
+    @endforeach
+    @foreach ($ruler['marks'] as $m)
+        @php $slug = str_replace(' ', '-', $m['state']); @endphp
+        <a class="spot s-{{ $slug }} {{ $m['named'] ? 'named' : '' }} {{ $m['named'] && ($m['left'] ?? false) ? 'left-named' : '' }}" href="/feeds/{{ rawurlencode($m['name']) }}" style="left: {{ round($m['place'], 2) }}%; bottom: {{ $m['bottom'] }}px"><svg aria-hidden="true"><use href="#m-{{ $slug }}"/></svg>@if ($m['named']){{ $m['name'] }}@endif<span class="tip">{{ $m['name'] }}: {{ $m['state'] }}, {{ App\Support\Say::span($m['behind']) }} behind</span></a>
+    @endforeach
+</nav>

@@ -1,0 +1,50 @@
+@extends('layout')
+@php
+    use App\Support\Say;
+    $is = fn (string $field, $otherwise = '') => old($field, $system === null ? $otherwise : ($field === 'name' ? $system->name : $system->settings[$field]));
+    $enc = $system ? rawurlencode($system->name) : '';
+@endphp
+@section('heading', $system?->name ?? 'Add a system')
+@section('content')
+<div class="title"><h1>{{ $system?->name ?? 'Add a system' }}</h1>@if ($system)<span class="sub mono">{{ $system->place() }}</span>
+    @can('change')<div class="acts"><form method="post" action="/systems/{{ $enc }}/check">@csrf<button class="button primary">Test</button></form></div>@endcan @endif</div>
+<div class="two" style="align-items: start">
+<section class="sheet pad">
+    <h2>Connection</h2>
+    <form method="post" action="/systems{{ $system ? "/$enc" : '' }}" autocomplete="off">
+        @csrf @if ($system) @method('put') @endif
+        <fieldset @cannot('change') disabled @endcannot>
+        <div class="form-grid">
+            <div class="field"><label for="name">Name</label><input class="input" id="name" name="name" value="{{ $is('name') }}" required maxlength="60"></div>
+            <div class="field"><label for="kind">Kind</label><input class="input" id="kind" value="PostgreSQL" disabled></div>
+            <div class="field"><label for="host">Host</label><input class="input mono" id="host" name="host" value="{{ $is('host') }}" required></div>
+            <div class="field"><label for="port">Port</label><input class="input mono" id="port" name="port" inputmode="numeric" value="{{ $is('port', 5432) }}" required></div>
+            <div class="field"><label for="database">Database</label><input class="input mono" id="database" name="database" value="{{ $is('database') }}" required></div>
+            <div class="field"><label for="user">User</label><input class="input mono" id="user" name="user" value="{{ $is('user') }}" required></div>
+            <div class="field"><label for="secret">Password</label><input class="input" id="secret" name="secret" type="password" autocomplete="new-password" @if ($system) placeholder="stored; leave empty to keep it" @endif><p class="hint">Kept encrypted and never shown again.</p></div>
+            <div class="field"><label for="tls">TLS</label><div class="select"><select id="tls" name="tls">@foreach (['prefer' => 'if the server offers it', 'require' => 'always', 'verify-full' => 'always, and check the certificate', 'disable' => 'never'] as $v => $word)<option value="{{ $v }}" @selected($is('tls', 'prefer') === $v)>{{ $word }}</option>@endforeach</select></div></div>
+        </div>
+        @can('change')<button class="button primary">{{ $system ? 'Save and test' : 'Add and test' }}</button>@endcan
+        </fieldset>
+    </form>
+</section>
+@if ($system)
+<div class="stack">
+    @if ($system->findings === null)<section class="sheet empty"><p>It has not been tested yet.</p></section>@endif
+    @foreach (['source' => 'As a source', 'target' => 'As a target'] as $as => $word)
+        @if ($system->findings[$as] ?? null)
+        <section class="sheet pad"><h2>{{ $word }} <span class="faded small" style="font-weight: 400" title="{{ Say::exactly($system->checked_at) }}">tested {{ Say::at($system->checked_at) }}</span></h2>
+            @foreach ($system->findings[$as] as $f)<div class="finding"><span class="result r-{{ $f['result'] }}">{{ $f['result'] }}</span><span class="what">{{ $f['subject'] }}</span><span>{{ $f['said'] }}@if ($f['remedy'])<br><span class="remedy">Remedy: <code>{{ $f['remedy'] }}</code></span>@endif</span></div>@endforeach
+        </section>
+        @endif
+    @endforeach
+    @can('change')
+    <section class="sheet pad"><h2>Remove</h2>
+        <form method="post" action="/systems/{{ $enc }}">@csrf @method('delete')
+            <div class="field"><label for="confirm">Type {{ $system->name }} to remove it</label><input class="input" id="confirm" name="confirm" autocomplete="off"></div>
+            <button class="button danger">Remove system</button></form></section>
+    @endcan
+</div>
+@endif
+</div>
+@endsection

@@ -1,0 +1,68 @@
+<?php
+
+declare(strict_types=1);
+
+use App\Http\Controllers\AuditController;
+use App\Http\Controllers\DecisionsController;
+use App\Http\Controllers\FeedsController;
+use App\Http\Controllers\FindController;
+use App\Http\Controllers\LandedController;
+use App\Http\Controllers\MeController;
+use App\Http\Controllers\NewFeedsController;
+use App\Http\Controllers\RunsController;
+use App\Http\Controllers\SignInController;
+use App\Http\Controllers\SqlController;
+use App\Http\Controllers\SystemsController;
+use App\Http\Controllers\WatchController;
+use Illuminate\Support\Facades\Route;
+
+Route::redirect('/', '/watch');
+Route::middleware('guest')->group(function (): void {
+    Route::get('/sign-in', [SignInController::class, 'show'])->name('login');
+    Route::post('/sign-in', [SignInController::class, 'store'])->middleware('throttle:sign-in');
+});
+
+Route::middleware('auth')->group(function (): void {
+    Route::post('/sign-out', [SignInController::class, 'destroy']);
+    Route::get('/watch', [WatchController::class, 'index']);
+    Route::get('/parts/ruler', [WatchController::class, 'ruler']);
+    Route::get('/find', FindController::class);
+    Route::get('/decisions', DecisionsController::class);
+    Route::get('/audit', AuditController::class);
+    Route::get('/me', [MeController::class, 'show']);
+    Route::post('/me', [MeController::class, 'store']);
+
+    Route::get('/systems', [SystemsController::class, 'index']);
+    Route::get('/landed', [LandedController::class, 'index']);
+    Route::get('/landed/sql', [SqlController::class, 'show']);
+    Route::post('/landed/sql', [SqlController::class, 'run']);
+    Route::get('/landed/{feed}', [LandedController::class, 'show']);
+    Route::get('/feeds', [FeedsController::class, 'index']);
+    Route::get('/runs/{run}', [RunsController::class, 'show'])->whereNumber('run');
+
+    Route::middleware('can:change')->group(function (): void {
+        Route::get('/systems/new', [SystemsController::class, 'create']);
+        Route::post('/systems', [SystemsController::class, 'store']);
+        Route::put('/systems/{system:name}', [SystemsController::class, 'update']);
+        Route::delete('/systems/{system:name}', [SystemsController::class, 'destroy']);
+        Route::post('/systems/{system:name}/check', [SystemsController::class, 'check']);
+
+        Route::get('/feeds/new', [NewFeedsController::class, 'tables']);
+        Route::get('/feeds/new/sample', [NewFeedsController::class, 'sample']);
+        Route::post('/feeds/new/grid', [NewFeedsController::class, 'grid']);
+        Route::post('/feeds/new/judge', [NewFeedsController::class, 'judge']);
+        Route::post('/feeds/new/rehearse', [NewFeedsController::class, 'rehearse']);
+        Route::post('/feeds/new', [NewFeedsController::class, 'store']);
+        Route::post('/feeds/act', [FeedsController::class, 'act']);
+        Route::post('/feeds/{feed}/set-up', [FeedsController::class, 'change']);
+        Route::post('/feeds/{feed}/start-over', [FeedsController::class, 'startOver']);
+        Route::post('/feeds/{feed}/agree', [FeedsController::class, 'agree']);
+        Route::delete('/feeds/{feed}', [FeedsController::class, 'destroy']);
+    });
+
+    Route::get('/systems/{system:name}', [SystemsController::class, 'show']);
+    Route::get('/feeds/{feed}', [FeedsController::class, 'show']);
+    Route::get('/feeds/{feed}/runs', [FeedsController::class, 'runs']);
+    Route::get('/feeds/{feed}/columns', [FeedsController::class, 'columns']);
+    Route::get('/feeds/{feed}/set-up', [FeedsController::class, 'setUp']);
+});
