@@ -14,6 +14,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -88,7 +89,13 @@ final class FeedRunner
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
             $this->announce($feed, $plan, $source, $definition, $recorder);
-            $whole = $this->batches($feed, $lease, $plan, $source, $session, $definition, $recorder);
+            try {
+                $whole = $this->batches($feed, $lease, $plan, $source, $session, $definition, $recorder);
+            } catch (ReadAgain $again) {
+                $recorder->say($again->getMessage());
+                $plan = $source->plan($definition, $session->position(), BoundNote::fromArray($feed->note));
+                $whole = $this->batches($feed, $lease, $plan, $source, $session, $definition, $recorder);
+            }
         } finally {
             $session->close();
         }
@@ -106,27 +113,33 @@ final class FeedRunner
     {
         $reader = $source->reader($definition, $plan);
         $checked = microtime(true);
+        $stop = false;
+        $reading = $landing = 0.0;
         try {
             while (true) {
                 $clock = hrtime(true);
                 $batch = $reader->next();
-                $reading = self::since($clock);
+                $reading += self::since($clock);
                 if ($batch === null) {
                     return true;
                 }
                 $clock = hrtime(true);
                 $receipt = $session->land($batch, $recorder->run->id);
+                $landing += self::since($clock);
                 if ($receipt !== null) {
-                    $recorder->landed($receipt, $reading, self::since($clock));
+                    $recorder->landed($receipt, $reading, $landing);
+                    $reading = $landing = 0.0;
                 }
                 $this->progress($feed, $batch->rows);
                 if (microtime(true) - $checked > 0.5) {
                     $checked = microtime(true);
                     $this->leases->renew($lease);
                     $feed->save();
-                    if (($this->stopping)() || $this->toldToStop($feed)) {
-                        return false;
-                    }
+                    $stop = $stop || ($this->stopping)() || $this->toldToStop($feed);
+                }
+                // A reload has no receipt before its end; anything else stops at one, so that nothing is read twice.
+                if ($stop && ($receipt !== null || $plan->kind === 'reload')) {
+                    return false;
                 }
             }
         } finally {

@@ -187,3 +187,11 @@ enter_demo() {
         touch "$var/run/demo.done"
     fi
 }
+
+# Points the application at a throw-away server, for tests and benchmarks.
+export_app_env() {
+    local at=$1 key=$2
+    [ -s "$key" ] || (umask 077; printf 'base64:%s' "$(head -c 32 /dev/urandom | base64)" >"$key")
+    export APP_KEY LIGHTERMAN_DB_PORT LIGHTERMAN_DB_PASSWORD LIGHTERMAN_DB_NAME
+    APP_KEY=$(cat "$key") LIGHTERMAN_DB_PORT=$(cat "$at/port") LIGHTERMAN_DB_PASSWORD=$(cat "$at/password") LIGHTERMAN_DB_NAME=${3:-lighterman}
+}

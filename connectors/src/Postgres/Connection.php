@@ -99,21 +99,28 @@ final class Connection
         return pg_affected_rows($this->run($sql));
     }
 
+    /** Begins a COPY into a table; until copyEnd() the session takes nothing but rows. */
+    public function copyBegin(string $into): void
+    {
+        $this->run("COPY {$into} FROM STDIN");
+    }
+
     /**
-     * Sends encoded rows with COPY.
-     *
-     * @param  string  $encoded  text form, whole lines
+     * @param  string  $encoded  text form of COPY, whole lines
      *
      * @throws SystemTrouble
      */
-    public function copyIn(string $into, string $encoded): void
+    public function copyPut(string $encoded): void
     {
-        if ($encoded === '') {
-            return;
+        if (@pg_put_line($this->handle(), $encoded) === false) {
+            throw $this->failed();
         }
-        $handle = $this->handle();
-        $this->run("COPY {$into} FROM STDIN");
-        if (@pg_put_line($handle, $encoded) === false || @pg_end_copy($handle) === false) {
+    }
+
+    /** @throws SystemTrouble if a row was refused */
+    public function copyEnd(): void
+    {
+        if (@pg_end_copy($this->handle()) === false) {
             throw $this->failed();
         }
     }
@@ -131,7 +138,13 @@ final class Connection
     /** Ends a transaction that cannot be completed; says nothing if the session is gone already. */
     public function rollback(): void
     {
-        if ($this->handle !== null && pg_connection_status($this->handle) === PGSQL_CONNECTION_OK && pg_transaction_status($this->handle) !== PGSQL_TRANSACTION_IDLE) {
+        if ($this->handle === null || pg_connection_status($this->handle) !== PGSQL_CONNECTION_OK) {
+            return;
+        }
+        if (pg_transaction_status($this->handle) === PGSQL_TRANSACTION_ACTIVE) {
+            // In the middle of a COPY there is no way to say rollback; ending the session is one.
+            $this->close();
+        } elseif (pg_transaction_status($this->handle) !== PGSQL_TRANSACTION_IDLE) {
             @pg_query($this->handle, 'ROLLBACK');
         }
     }

@@ -15,11 +15,15 @@ use Lighterman\Core\Shape\Shape;
 /**
  * Streams rows out of PostgreSQL with COPY, through a psql child: PHP's own functions can only collect a COPY whole.
  *
- * Blocks are cut at line ends and stay encoded, so reading costs next to nothing per row.
+ * Pieces are cut at line ends and stay encoded, so reading costs next to nothing per row.
  */
 final class CopyReader implements BatchReader
 {
-    private const BLOCK = 4_194_304;
+    /** Small pieces keep the source reading while the target writes. */
+    private const PIECE = 262_144;
+
+    /** Encoded bytes that commit together, except in a reload, which is one unit. */
+    private const UNIT = 8_388_608;
 
     /** Rows per statement of a first load: bounds how long one snapshot of the source is held. */
     private const CHUNK = 250_000;
@@ -29,6 +33,8 @@ final class CopyReader implements BatchReader
     private string $rest = '';
 
     private int $chunkRows = 0;
+
+    private int $unitBytes = 0;
 
     /** Whether the source has given its last row. */
     private bool $exhausted = false;
@@ -57,8 +63,11 @@ final class CopyReader implements BatchReader
         $encoded = $this->block();
         $this->done = $this->exhausted;
         $this->position = $this->done ? $this->plan->end() : $this->reached($encoded);
+        $this->unitBytes += strlen($encoded);
+        $closes = $this->done || ($this->plan->kind !== 'reload' && $this->unitBytes >= self::UNIT);
+        $this->unitBytes = $closes ? 0 : $this->unitBytes;
 
-        return new Batch($this->shape, $encoded, $from, $this->position, $this->plan->sourceTime, $this->done || $this->plan->kind !== 'reload');
+        return new Batch($this->shape, $encoded, $from, $this->position, $this->plan->sourceTime, $closes);
     }
 
     public function close(): void
@@ -68,13 +77,13 @@ final class CopyReader implements BatchReader
         $this->done = true;
     }
 
-    /** Whole lines of about one block, or one row that is longer; fewer only at the end. */
+    /** Whole lines of about one piece, or one row that is longer; fewer only at the end. */
     private function block(): string
     {
         $this->stream ??= $this->open($this->position);
         $buffer = $this->rest;
         $this->rest = '';
-        while (strlen($buffer) < self::BLOCK || ! str_contains($buffer, "\n")) {
+        while (strlen($buffer) < self::PIECE || ! str_contains($buffer, "\n")) {
             $read = $this->stream->read();
             if ($read !== '') {
                 $this->chunkRows += substr_count($read, "\n");

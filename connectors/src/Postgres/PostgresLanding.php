@@ -8,6 +8,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
@@ -50,15 +51,13 @@ final class PostgresLanding implements LandingSession
         try {
             return $this->attempt($batch, $run);
         } catch (SystemTrouble $trouble) {
-            $opening = $this->unit === null || $this->unit->pieces === 0;
             $this->abandon();
-            // In a first load keys are expected to be new. Where one is not, the batch is merged instead.
-            if ($trouble->reason === 'duplicate_key' && $this->straight && $opening && $this->writer->canMerge()) {
+            // In a first load keys are expected to be new. Where one is not, the unit is read again and merged.
+            if ($trouble->reason === 'duplicate_key' && $this->straight && $this->writer->canMerge()) {
                 $this->straight = false;
-
-                return $this->land($batch, $run);
+                throw new ReadAgain('Rows with the same keys are there already; they are merged instead.');
             }
-            throw $this->writer->explained($trouble, $batch);
+            throw $trouble;
         }
     }
 

@@ -41,7 +41,7 @@ final class PsqlStream
     /** The next bytes; an empty string at the end. */
     public function read(): string
     {
-        return (string) fread($this->out, 1_048_576);
+        return (string) fread($this->out, 262_144);
     }
 
     /** @throws SystemTrouble if the reading ended with an error */

@@ -11,8 +11,6 @@ use Lighterman\Core\Record\Batch;
 /** The batches that commit together, and what they add up to. */
 final class Unit
 {
-    public int $pieces = 0;
-
     public int $rows = 0;
 
     public int $bytes = 0;
@@ -26,7 +24,6 @@ final class Unit
 
     public function add(Batch $batch): void
     {
-        $this->pieces++;
         $this->rows += $batch->rows;
         $this->bytes += $batch->bytes();
         hash_update($this->hash, $batch->encoded);

@@ -7,7 +7,6 @@ namespace Lighterman\Connectors\Postgres;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Record\Batch;
 
 /** Puts encoded rows into the landed table, the way the landing asks for. Knows nothing of positions. */
 final class Writer
@@ -24,6 +23,8 @@ final class Writer
     private bool $straight = false;
 
     private bool $staged = false;
+
+    private bool $copying = false;
 
     public function __construct(private readonly Connection $connection, private readonly FeedDefinition $definition)
     {
@@ -47,6 +48,7 @@ final class Writer
     public function begin(bool $straight): void
     {
         $this->straight = $straight;
+        $this->copying = false;
         if ($this->definition->landing === Landing::Replace) {
             $this->connection->run("DROP TABLE IF EXISTS {$this->beside}");
             $this->connection->run(Preparing::createTable($this->definition, $this->beside));
@@ -57,12 +59,23 @@ final class Writer
 
     public function write(string $encoded): void
     {
-        $this->connection->copyIn($this->into().' ('.$this->columns.')', $encoded);
+        if ($encoded === '') {
+            return;
+        }
+        if (! $this->copying) {
+            $this->connection->copyBegin($this->into().' ('.$this->columns.')');
+            $this->copying = true;
+        }
+        $this->connection->copyPut($encoded);
     }
 
     /** @param int $rows rows written since begin() */
     public function finish(int $rows): Counts
     {
+        if ($this->copying) {
+            $this->copying = false;
+            $this->connection->copyEnd();
+        }
         if ($this->definition->landing === Landing::Replace) {
             return (new Swap($this->connection, $this->definition))->swap($this->table, $this->besideName(), $rows);
         }
@@ -71,26 +84,6 @@ final class Writer
         }
 
         return $this->merge($rows);
-    }
-
-    /** Names the key that two rows of a batch share, where that is what the target complained of. */
-    public function explained(SystemTrouble $trouble, Batch $batch): SystemTrouble
-    {
-        if ($trouble->reason !== 'duplicate_key' && ! str_contains($trouble->getMessage(), 'a second time')) {
-            return $trouble;
-        }
-        $places = array_flip($batch->shape->names());
-        $seen = [];
-        foreach ($batch->decoded() as $row) {
-            $key = array_map(static fn (string $c): string => "{$c} = {$row[$places[$c]]}", $this->definition->key);
-            $said = implode(', ', $key);
-            if (isset($seen[$said])) {
-                return SystemTrouble::lasting('duplicate_key', "{$this->definition->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
-            }
-            $seen[$said] = true;
-        }
-
-        return $trouble;
     }
 
     private function into(): string
@@ -111,15 +104,35 @@ final class Writer
             $set = implode(', ', array_map(static fn (string $c): string => Connection::name($c).' = excluded.'.Connection::name($c), [...$others, ...$stamps]));
             $conflict = "UPDATE SET {$set} WHERE (".$this->compared('t', $others).') IS DISTINCT FROM ('.$this->compared('excluded', $others).')';
         }
-        $row = $this->connection->row("WITH landed AS (
+        $sql = "WITH landed AS (
                 INSERT INTO {$this->table} AS t ({$this->columns}) SELECT {$this->columns} FROM ".self::STAGE.'
                 ON CONFLICT ('.Connection::names($this->definition->key).") DO {$conflict} RETURNING t.xmax = 0 AS inserted)
-            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed");
+            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed";
+        $this->connection->run('SAVEPOINT staged');
+        try {
+            $row = $this->connection->row($sql);
+        } catch (SystemTrouble $trouble) {
+            throw $this->explained($trouble);
+        }
         $this->staged = true;
         // The stage empties itself at commit, so a unit that fails leaves it as it was.
         [$inserted, $updated] = [(int) ($row['inserted'] ?? 0), (int) ($row['updated'] ?? 0)];
 
         return new Counts($inserted, $updated, $rows - $inserted - $updated);
+    }
+
+    /** Names the key that two rows of the unit share, where that is what the target complained of. */
+    private function explained(SystemTrouble $trouble): SystemTrouble
+    {
+        if (! str_contains($trouble->getMessage(), 'a second time')) {
+            return $trouble;
+        }
+        $this->connection->run('ROLLBACK TO staged');
+        $key = Connection::names($this->definition->key);
+        $row = $this->connection->row("SELECT {$key} FROM ".self::STAGE." GROUP BY {$key} HAVING count(*) > 1 LIMIT 1") ?? [];
+        $said = implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", array_keys($row), $row));
+
+        return SystemTrouble::lasting('duplicate_key', "{$this->definition->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
     }
 
     /** @param list<string> $columns */

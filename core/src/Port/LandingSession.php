@@ -23,6 +23,7 @@ interface LandingSession
      * @return Receipt|null the receipt once committed; null while the unit is open
      *
      * @throws LeaseLost when a newer fencing token has been seen
+     * @throws ReadAgain when the caller is to go back to position() and land again from there
      * @throws SystemTrouble
      */
     public function land(Batch $batch, int $run): ?Receipt;
