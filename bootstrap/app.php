@@ -29,7 +29,8 @@ $app = Application::configure(basePath: dirname(__DIR__))
     })
     ->create();
 
-$app->useEnvironmentPath($app->basePath('var'));
-$app->useStoragePath($app->basePath('var/storage'));
+$var = getenv('LIGHTERMAN_VAR') ?: $app->basePath('var');
+$app->useEnvironmentPath($var);
+$app->useStoragePath("{$var}/storage");
 
 return $app;

@@ -19,7 +19,7 @@ use Illuminate\Support\Facades\Route;
 Route::redirect('/', '/watch');
 Route::middleware('guest')->group(function (): void {
     Route::get('/sign-in', [SignInController::class, 'show'])->name('login');
-    Route::post('/sign-in', [SignInController::class, 'store'])->middleware('throttle:sign-in');
+    Route::post('/sign-in', [SignInController::class, 'store']);
 });
 
 Route::middleware('auth')->group(function (): void {

@@ -3,8 +3,10 @@
 set -euo pipefail
 here=$(cd "$(dirname "${BASH_SOURCE[0]}")/../.." && pwd)
 cd "$here"
-var="$here/var"
-mkdir -p "$var/log" "$var/run"
+# Another folder can be named, so that tests run a whole Lighterman of their own.
+export LIGHTERMAN_VAR=${LIGHTERMAN_VAR:-$here/var}
+var=$LIGHTERMAN_VAR
+mkdir -p "$var/log" "$var/run" "$here/var/run"
 
 say() { printf '%s\n' "$*"; }
 fail() { printf 'error: %s\n' "$*" >&2; exit 1; }
@@ -55,9 +57,9 @@ once() {
     local name=$1 check=$2 inputs=$3 sum; shift 3
     # shellcheck disable=SC2086
     sum=$(cat $inputs | cksum)
-    [ -e "$check" ] && [ "$(cat "$var/run/$name.done" 2>/dev/null)" = "$sum" ] && return 0
+    [ -e "$check" ] && [ "$(cat "$here/var/run/$name.done" 2>/dev/null)" = "$sum" ] && return 0
     "$@" >"$var/log/$name.log" 2>&1 || { tail -n 20 "$var/log/$name.log" >&2; fail "$name failed; the whole of it is in var/log/$name.log."; }
-    printf '%s' "$sum" >"$var/run/$name.done"
+    printf '%s' "$sum" >"$here/var/run/$name.done"
 }
 
 install_libraries() {

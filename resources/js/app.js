@@ -3,6 +3,7 @@ import { find, keys } from './keys.js';
 import { grid } from './grid.js';
 import { live } from './live.js';
 import { drawer, rows } from './rows.js';
+import { ruler } from './ruler.js';
 
 Alpine.data('keys', keys);
 Alpine.data('find', find);
@@ -11,3 +12,4 @@ Alpine.data('rows', rows);
 Alpine.data('drawer', drawer);
 Alpine.data('grid', grid);
 Alpine.start();
+ruler();

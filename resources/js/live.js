@@ -9,6 +9,7 @@ export const live = () => ({
     },
     async refresh() {
         const within = this.$el;
+        const walked = within.querySelector('.spot.at')?.getAttribute('href');
         // Nothing is pulled away from under a pointer menu or a typing hand.
         if (document.hidden || within.contains(document.activeElement) && /INPUT|SELECT|TEXTAREA|BUTTON/.test(document.activeElement.tagName)) return;
         let answer;
@@ -25,6 +26,10 @@ export const live = () => ({
         this.last = html;
         const focused = within.contains(document.activeElement) ? document.activeElement.getAttribute('href') ?? document.activeElement.dataset.href : null;
         within.innerHTML = html;
+        if (walked) {
+            within.querySelector(`.spot[href="${CSS.escape(walked)}"]`)?.classList.add('at');
+            within.querySelector('[data-walk]')?.focus();
+        }
         if (focused) within.querySelector(`[href="${CSS.escape(focused)}"], [data-href="${CSS.escape(focused)}"]`)?.focus();
     },
 });

@@ -8,6 +8,7 @@ use App\Support\Audit;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\Support\Facades\Auth;
+use Illuminate\Support\Facades\RateLimiter;
 use Illuminate\View\View;
 
 final class SignInController
@@ -20,7 +21,16 @@ final class SignInController
     public function store(Request $request): RedirectResponse
     {
         $given = $request->validate(['name' => 'required|string|max:60', 'password' => 'required|string|max:200']);
+        // Counted per name and address, and per address over all names. Only failures count.
+        $counters = ['sign-in:'.mb_strtolower($given['name']).'|'.$request->ip() => 5, 'sign-in:'.$request->ip() => 30];
+        foreach ($counters as $counter => $most) {
+            if (RateLimiter::tooManyAttempts($counter, $most)) {
+                return back()->withInput(['name' => $given['name']])->withErrors(['name' => 'Too many failed tries. Wait '.RateLimiter::availableIn($counter).' s, then try again.']);
+            }
+        }
         if (! Auth::attempt($given)) {
+            array_map(static fn (string $counter): int => RateLimiter::hit($counter, 60), array_keys($counters));
+
             return back()->withInput(['name' => $given['name']])->withErrors(['name' => 'This name and password do not belong together. Check both and try again.']);
         }
         $request->session()->regenerate();

@@ -2,7 +2,7 @@
 @section('heading', "Columns of {$feed->name}")
 @section('content')
 @include('feeds.head', ['tab' => 'Columns'])
-<div class="sheet table-box">
+<div class="sheet table-box" tabindex="0" role="region" aria-label="Columns">
     <table class="rows" x-data="rows">
         <caption class="hidden-text">Columns at the source and as landed</caption>
         <thead><tr><th></th><th>At the source</th><th>Type</th><th>May be null</th><th>Comment</th><th>Landed as</th><th>Type</th></tr></thead>

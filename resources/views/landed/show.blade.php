@@ -22,7 +22,7 @@
     @if ($sides)
         @if (! $sides['source'] && ! $sides['target'])<p class="faded">Neither side has a row with this key.</p>
         @else
-        <div class="table-box"><table class="rows"><thead><tr><th>Column</th><th>At the source</th><th>Landed</th></tr></thead><tbody>
+        <div class="table-box" tabindex="0" role="region" aria-label="Values"><table class="rows"><thead><tr><th>Column</th><th>At the source</th><th>Landed</th></tr></thead><tbody>
         @foreach (array_unique([...$definition->carried()->names(), ...array_values($definition->stamps())]) as $column)
             @php [$a, $b, $stamp] = [$sides['source'][$column] ?? null, $sides['target'][$column] ?? null, in_array($column, $definition->stamps(), true)]; @endphp
             <tr class="{{ ! $stamp && ($a !== $b || ! $sides['source'] || ! $sides['target']) ? 'differs' : '' }}"><td class="mono">{{ $column }}</td>@foreach ([[$sides['source'], $stamp ? false : $a], [$sides['target'], $b]] as [$row, $value])<td class="mono clip" title="{{ $value }}">@if (! $row)<span class="faded">no row</span>@elseif ($value === false)<span class="faded">—</span>@elseif ($value === null)<span class="faded">null</span>@else{{ Illuminate\Support\Str::limit($value, 80) }}@endif</td>@endforeach</tr>
@@ -32,7 +32,7 @@
     @endif
     @endif
 </section>
-<section class="sheet table-box"><table class="rows"><caption class="hidden-text">Columns</caption><thead><tr><th>Column</th><th>Type</th><th>From</th></tr></thead><tbody>
+<section class="sheet table-box" tabindex="0" role="region" aria-label="Values"><table class="rows"><caption class="hidden-text">Columns</caption><thead><tr><th>Column</th><th>Type</th><th>From</th></tr></thead><tbody>
 @foreach ($definition->carried()->columns as $c)<tr><td class="mono">{{ $c->name }}</td><td class="mono faded">{{ $c->type->kind->value === 'enum' ? 'text' : $c->type }}</td><td class="faded">{{ in_array($c->name, $definition->key, true) ? 'key' : ($c->name === $definition->watermark ? 'watermark' : 'as at the source') }}</td></tr>@endforeach
 @foreach ($definition->stamps() as $what => $name)<tr><td class="mono">{{ $name }}</td><td class="mono faded">{{ $what === 'delivered_at' ? 'timestamptz' : 'text' }}</td><td class="faded">stamped</td></tr>@endforeach
 </tbody></table></section>

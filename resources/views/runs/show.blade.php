@@ -16,14 +16,14 @@
             @if ($run->empty_runs)
                 <p>Nothing new was found{{ $run->empty_runs > 1 ? ', '.Say::count($run->empty_runs).' times in a row' : '' }}. One query, {{ Say::took($run->reading_ms / 1000 / $run->empty_runs) }} each; nothing was written.</p>
             @else
-            <div class="table-box"><table class="rows"><caption class="hidden-text">Counts</caption>
+            <div class="table-box" tabindex="0" role="region" aria-label="Figures"><table class="rows"><caption class="hidden-text">Counts</caption>
                 <thead><tr><th class="num">Read</th><th class="num">Inserted</th><th class="num">Updated</th><th class="num">Unchanged</th><th class="num">Dropped</th><th class="num">Set aside</th><th class="num">Replaced rows removed</th><th>Sum</th></tr></thead>
                 <tbody><tr>@foreach (['read', 'inserted', 'updated', 'unchanged', 'dropped', 'set_aside', 'deleted'] as $count)<td class="num">{{ Say::count($run->{$count}) }}</td>@endforeach
                 <td class="{{ $run->addsUp() ? 'r-passed' : 'r-failed' }}">{{ Say::count($run->read) }} = {{ Say::count($run->inserted + $run->updated) }} + {{ Say::count($run->unchanged) }} + {{ Say::count($run->dropped) }} + {{ Say::count($run->set_aside) }} {{ $run->addsUp() ? '✓' : 'does not add up' }}</td></tr></tbody></table></div>
             <p class="faded small" style="margin-top: 6px">read = delivered + unchanged + dropped + set aside</p>
             @endif
         </section>
-        <section class="sheet table-box">
+        <section class="sheet table-box" tabindex="0" role="region" aria-label="Figures">
             @if ($receipts->isEmpty())
                 <div class="empty"><p>No receipt: nothing was committed by this run.</p></div>
             @else
