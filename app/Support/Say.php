@@ -94,6 +94,16 @@ final class Say
         return $here->isSameDay(CarbonImmutable::now(self::zone())) ? $here->format($time) : $here->format("j M {$time}");
     }
 
+    /** From one position to another, short: milliseconds at most, and a day that both share is said once. */
+    public static function window(string $from, string $to): string
+    {
+        $short = static fn (string $p): string => preg_replace(['/(\d\d:\d\d:\d\d\.\d{1,3})\d*/', '/(\d\d:\d\d:\d\d[.\d]*)\+00\b/'], '$1', $p) ?? $p;
+        [$from, $to] = [$short($from), $short($to)];
+        $day = substr($from, 0, 11);
+
+        return mb_strimwidth($from, 0, 40, '…').' → '.mb_strimwidth(preg_match('/^\d{4}-\d\d-\d\d $/', $day) && str_starts_with($to, $day) ? substr($to, 11) : $to, 0, 40, '…');
+    }
+
     /** Exact, with the zone named, for hovering. */
     public static function exactly(?DateTimeInterface $at): string
     {

@@ -142,9 +142,10 @@ final class Connection
             return;
         }
         if (pg_transaction_status($this->handle) === PGSQL_TRANSACTION_ACTIVE) {
-            // In the middle of a COPY there is no way to say rollback; ending the session is one.
-            $this->close();
-        } elseif (pg_transaction_status($this->handle) !== PGSQL_TRANSACTION_IDLE) {
+            // A COPY is under way. It is ended first: nothing else can be said within it, and closing it would wait for ever.
+            @pg_end_copy($this->handle);
+        }
+        if (pg_transaction_status($this->handle) !== PGSQL_TRANSACTION_IDLE) {
             @pg_query($this->handle, 'ROLLBACK');
         }
     }
@@ -152,6 +153,7 @@ final class Connection
     public function close(): void
     {
         if ($this->handle !== null) {
+            $this->rollback();
             pg_close($this->handle);
             $this->handle = null;
         }
@@ -213,7 +215,8 @@ final class Connection
         if ($state === '' && preg_match('/^\w+:\s+([0-9A-Z]{5}): (.*)$/m', $said, $m)) {
             [, $state, $message] = $m;
         }
-        if ($handle !== null && pg_connection_status($handle) !== PGSQL_CONNECTION_OK) {
+        // An administrator's 57P01 and a crash's 57P02 come as results, a moment before the session is seen to be gone.
+        if (in_array($state, ['57P01', '57P02'], true) || ($handle !== null && pg_connection_status($handle) !== PGSQL_CONNECTION_OK)) {
             $this->handle = null;
 
             return Trouble::lost($this->settings, $state);

@@ -124,7 +124,7 @@ final class PostgresSource implements SourceSystem
     {
         $kind = $definition->watermark === null ? null : $definition->shape->column($definition->watermark)?->type->kind;
         $zone = Connection::literal($this->zone());
-        $held = 'least(clock.now, open.oldest)';
+        $held = 'least(clock.now - interval '.Connection::literal(self::MARGIN).', open.oldest)';
         $bound = match ($kind) {
             null => 'NULL',
             TypeKind::TimestampTz => "({$held})::text",
@@ -132,15 +132,16 @@ final class PostgresSource implements SourceSystem
             TypeKind::Date => "((({$held}) AT TIME ZONE {$zone})::date)::text",
             default => '(SELECT max('.Connection::name((string) $definition->watermark).') FROM '.Sql::table($definition->source).')::text',
         };
+        $reader = self::READER;
         $iso = static fn (string $t): string => "to_char({$t} AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"')";
-        $row = $this->connection->row('WITH clock AS MATERIALIZED (SELECT clock_timestamp() - interval '.Connection::literal(self::MARGIN)." AS now),
+        $row = $this->connection->row("WITH clock AS MATERIALIZED (SELECT clock_timestamp() AS now),
             open AS MATERIALIZED (
                 SELECT min(xact_start) AS oldest FROM pg_stat_activity
                 WHERE datname = current_database() AND pid <> pg_backend_pid() AND xact_start IS NOT NULL
-                  AND application_name <> ".Connection::literal(self::READER)." AND backend_type NOT IN ('autovacuum worker', 'walsender'))
-            SELECT {$iso('clock.now')} AS clock, {$iso('open.oldest')} AS oldest, {$bound} AS bound FROM clock, open");
+                  AND application_name <> '{$reader}' AND backend_type NOT IN ('autovacuum worker', 'walsender'))
+            SELECT {$iso('clock.now')} AS clock, {$iso('open.oldest')} AS oldest, {$iso($held)} AS held, {$bound} AS bound FROM clock, open");
 
-        return new SourceMoment((string) ($row['clock'] ?? ''), $row['oldest'] ?? null, $row['bound'] ?? null);
+        return new SourceMoment((string) ($row['clock'] ?? ''), $row['oldest'] ?? null, $row['bound'] ?? null, (string) ($row['held'] ?? ''));
     }
 
     /** The zone in which the database means its timestamps without a zone. */

@@ -52,6 +52,9 @@ final class PsqlStream
         if ($code === 0) {
             return;
         }
+        if (preg_match('/FATAL:\s+(57P0[12]):/', $said, $m)) {
+            throw Trouble::lost($this->settings, $m[1]);
+        }
         if (preg_match('/ERROR:\s+([0-9A-Z]{5}): (.*)$/m', $said, $m)) {
             throw Trouble::fromState($this->settings, $m[1], $m[2]);
         }

@@ -16,6 +16,8 @@ final readonly class SourceMoment
      * @param  string|null  $oldestOpen  start of the oldest transaction still open, if any
      * @param  string|null  $bound  the source's clock, held back and rendered in the watermark column's own type (moments
      *                              and dates), or the greatest value present (numbers); null when the table is empty
+     * @param  string  $held  the clock that a bound in time stands for: held back behind the oldest open transaction, and by
+     *                        whatever margin the source needs
      */
-    public function __construct(public string $clock, public ?string $oldestOpen, public ?string $bound) {}
+    public function __construct(public string $clock, public ?string $oldestOpen, public ?string $bound, public string $held) {}
 }

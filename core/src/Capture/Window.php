@@ -90,7 +90,7 @@ final readonly class Window
         }
         if ($mode === WatermarkMode::Moment) {
             // The source rendered this bound already held back behind the oldest open transaction.
-            return new BoundNote($moment->bound, min($moment->clock, $moment->oldestOpen ?? $moment->clock));
+            return new BoundNote($moment->bound, $moment->held);
         }
         if (! self::someoneWasOpenAt($moment->clock, $moment)) {
             return new BoundNote($moment->bound, $moment->clock);

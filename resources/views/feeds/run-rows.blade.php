@@ -15,7 +15,7 @@
                 <td class="num faded" title="reading, on average">{{ Say::took($run->reading_ms / 1000 / $run->empty_runs) }}</td>
             @else
                 <td class="faded">{{ ['load' => 'first load', 'increment' => 'increment', 'reload' => 'reload'][$run->kind] }}</td>
-                <td class="mono clip" title="{{ $run->window_from }} → {{ $run->window_to }}">{{ $run->kind === 'reload' ? 'whole table' : Illuminate\Support\Str::limit((string) $run->window_from, 26).' → '.Illuminate\Support\Str::limit((string) $run->window_to, 26) }}</td>
+                <td class="mono clip" title="{{ $run->window_from }} → {{ $run->window_to }}">{{ $run->kind === 'reload' ? 'whole table' : App\Support\Say::window((string) $run->window_from, (string) $run->window_to) }}</td>
                 <td class="num">{{ Say::count($run->read) }}</td><td class="num">{{ Say::count($run->inserted) }}</td><td class="num">{{ Say::count($run->updated) }}</td><td class="num">{{ Say::count($run->unchanged) }}</td>
                 <td class="num">{{ Say::took($run->seconds()) }}</td>
             @endif

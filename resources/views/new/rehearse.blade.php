@@ -25,7 +25,7 @@
             <div class="two" style="margin-top: 8px">
                 <div><h3>Runs on {{ $target->name }} first</h3>
                     @if ($r['preparation']?->statements)<pre class="sql" tabindex="0">{{ implode(";\n", $r['preparation']->statements) }};</pre>@else<p class="faded small">Nothing: the table is there, and its columns fit.</p>@endif</div>
-                <div style="min-width: 0"><h3>First batch: {{ Say::count($r['count']) }} rows{{ $r['whole'] ? ', which is all of it' : ', then more' }}</h3>
+                <div style="min-width: 0"><h3>{{ $r['whole'] ? 'All '.Say::count($r['count']).' rows would be carried; the first are' : 'The first of the rows that would be carried' }}</h3>
                     @if ($r['rows'])@include('parts.values', ['rows' => $r['rows']])@else<p class="faded small">No row would be carried now.</p>@endif</div>
             </div>
         </section>

@@ -1,0 +1,76 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Tests\Guarantee;
+
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\ColumnFacts;
+use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Guarantee\Claim;
+use Lighterman\Core\Guarantee\Guarantee;
+use Lighterman\Core\Guarantee\SourceCapabilities;
+use Lighterman\Core\Guarantee\TargetCapabilities;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\TestCase;
+
+final class GuaranteeTest extends TestCase
+{
+    private static function claim(string $subject, Capture $capture, Landing $landing, bool $sees = true, bool $transactional = true, int $overlap = 0, ?ColumnFacts $column = null, int $updates = 0): Claim
+    {
+        $shape = new Shape([new Column('id', Type::of(TypeKind::Int64), false), new Column('updated_at', Type::of(TypeKind::TimestampTz))], ['id']);
+        $feed = new FeedDefinition('f', new TableName('s', 't'), $shape, $capture, ['id'], $landing, new TableName('l', 't'), $capture === Capture::Watermark ? ($column->column->name ?? 'updated_at') : null, overlap: $overlap);
+        $facts = $column === null ? null : new TableFacts($feed->source, $shape, 100, true, 100, $updates, 0, [$column->column->name => $column], ['id']);
+        foreach (Guarantee::derive($feed, new SourceCapabilities($sees), new TargetCapabilities($transactional), $facts)->claims as $claim) {
+            if ($claim->subject === $subject) {
+                return $claim;
+            }
+        }
+        self::fail("no claim about {$subject}");
+    }
+
+    #[Test]
+    public function exactly_once_is_claimed_only_where_rows_and_position_commit_together(): void
+    {
+        self::assertSame('kept', self::claim('delivery', Capture::Watermark, Landing::Upsert)->strength);
+        self::assertSame('At least once', self::claim('delivery', Capture::Watermark, Landing::Upsert, transactional: false)->headline);
+        self::assertSame('Once per reload', self::claim('delivery', Capture::Reload, Landing::Append)->headline);
+    }
+
+    #[Test]
+    public function deletes_are_seen_only_by_a_reload_that_replaces(): void
+    {
+        self::assertSame('kept', self::claim('deletes', Capture::Reload, Landing::Replace)->strength);
+        self::assertSame('not given', self::claim('deletes', Capture::Reload, Landing::Upsert)->strength);
+        self::assertSame('not given', self::claim('deletes', Capture::Watermark, Landing::Upsert)->strength);
+    }
+
+    #[Test]
+    public function late_commits_are_at_risk_where_open_transactions_cannot_be_seen(): void
+    {
+        self::assertSame('kept', self::claim('late commits', Capture::Watermark, Landing::Upsert)->strength);
+        self::assertStringContainsString('Grant pg_read_all_stats', self::claim('late commits', Capture::Watermark, Landing::Upsert, sees: false)->reason);
+        self::assertStringContainsString('60 seconds', self::claim('late commits', Capture::Watermark, Landing::Upsert, sees: false, overlap: 60)->reason);
+        self::assertSame('kept', self::claim('late commits', Capture::Reload, Landing::Replace, sees: false)->strength);
+    }
+
+    #[Test]
+    public function changes_are_claimed_no_further_than_the_watermark_moves(): void
+    {
+        $at = static fn (mixed ...$f): ColumnFacts => new ColumnFacts(new Column('updated_at', Type::of(TypeKind::TimestampTz)), ...['nulls' => 0, ...$f]);
+        $id = new ColumnFacts(new Column('id', Type::of(TypeKind::Int64), false), 0, unique: true, insertOnly: true);
+
+        self::assertSame('kept', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $at())->strength);
+        self::assertSame('at risk', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $at(nulls: 4))->strength);
+        self::assertSame('not given', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $at(outrun: 4, outrunBy: 'x'))->strength);
+        self::assertSame('not given', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $id, updates: 9)->strength);
+        self::assertSame('kept', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $id)->strength);
+    }
+}
