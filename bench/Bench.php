@@ -81,7 +81,7 @@ final class Bench
         return "psql -X -q -v ON_ERROR_STOP=1 -h 127.0.0.1 -p {$this->port} -U lighterman -d {$database}";
     }
 
-    /** @param array<string, string|int|float> $figures */
+    /** @param  array<string, string|int|float>  $figures */
     public function tell(string $name, array $figures): void
     {
         echo $name, ' ', implode(' ', array_map(static fn (string $k, string|int|float $v): string => "{$k}=".(is_float($v) ? number_format($v, 2, '.', '') : $v), array_keys($figures), $figures)), "\n";

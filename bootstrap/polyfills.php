@@ -76,7 +76,7 @@ namespace Symfony\Component\Clock {
 
             public function withTimeZone(\DateTimeZone|string $timezone): static
             {
-                return new static($timezone);
+                return new self($timezone);
             }
         }
     }

@@ -16,6 +16,8 @@ return [
             'search_path' => 'public',
             'sslmode' => 'prefer',
             'timezone' => 'UTC',
+            // A web process keeps its connection: proving the password anew costs more than most pages.
+            'options' => PHP_SAPI === 'cli' ? [] : [PDO::ATTR_PERSISTENT => true],
         ],
     ],
     'migrations' => ['table' => 'migrations', 'update_date_on_publish' => false],

@@ -38,7 +38,7 @@ abstract class Told extends Command
         $this->output->writeln(json_encode($data, JSON_PRETTY_PRINT | JSON_UNESCAPED_SLASHES | JSON_UNESCAPED_UNICODE | JSON_THROW_ON_ERROR), OutputInterface::OUTPUT_RAW);
     }
 
-    /** @param list<array<string, mixed>> $rows */
+    /** @param  list<array<string, mixed>>  $rows */
     protected function rows(array $rows, string $whenEmpty): int
     {
         if ($this->asJson()) {

@@ -14,8 +14,10 @@ use Symfony\Component\Yaml\Yaml;
 /** A route and its feeds as a JSON or YAML file. Its JSON Schema ships as resources/schema/route.json. */
 final readonly class DefinitionFile
 {
-    /** @param list<array<string, mixed>> $feeds each with the route's defaults filled in */
-    private function __construct(public string $source, public string $target, public array $feeds) {}
+    /** @param  list<array<string, mixed>>  $feeds each with the route's defaults filled in */
+    private function __construct(public string $source, public string $target, public array $feeds)
+    {
+    }
 
     public static function schemaPath(): string
     {
@@ -38,7 +40,7 @@ final readonly class DefinitionFile
         return new self($data['source'], $data['target'], array_values(array_map(static fn (array $f): array => $f + $defaults, $data['feeds'])));
     }
 
-    /** @param array<string, mixed> $data */
+    /** @param  array<string, mixed>  $data */
     private static function validate(array $data): void
     {
         $schema = json_decode((string) file_get_contents(self::schemaPath()), false, 64, JSON_THROW_ON_ERROR);

@@ -8,7 +8,6 @@ use App\Models\Feed;
 use Lighterman\Core\Capture\Advice;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\TableFacts;
-use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Definition\Schedule;
@@ -84,7 +83,7 @@ final class Draft
         };
     }
 
-    /** @param list<string> $reasons */
+    /** @param  list<string>  $reasons */
     private static function refuse(string $place, string $result, array $reasons, string $remedy): void
     {
         if ($result === 'refused') {

@@ -60,7 +60,7 @@ final class FeedBook
         });
     }
 
-    /** @param iterable<Feed> $feeds */
+    /** @param  iterable<Feed>  $feeds */
     public static function pause(iterable $feeds): int
     {
         return self::each($feeds, 'paused', static fn (Feed $f): ?array => $f->paused_at === null ? ['paused_at' => now()] : null);
@@ -79,7 +79,7 @@ final class FeedBook
         ]);
     }
 
-    /** @param iterable<Feed> $feeds */
+    /** @param  iterable<Feed>  $feeds */
     public static function runNow(iterable $feeds): int
     {
         return self::each($feeds, 'asked to run', static fn (Feed $f): ?array => in_array($f->state(), ['paused', 'held'], true) ? null : ['due_at' => now(), 'why' => 'asked']);

@@ -33,10 +33,12 @@ final class GridLine
 
     public ?Verdict $keyVerdict = null;
 
-    /** @param array<string, string> $typed fields of the grid; those missing are filled with suggestions */
-    private function __construct(public array $typed) {}
+    /** @param  array<string, string>  $typed fields of the grid; those missing are filled with suggestions */
+    private function __construct(public array $typed)
+    {
+    }
 
-    /** @param array<string, string> $typed at least `table` */
+    /** @param  array<string, string>  $typed at least `table` */
     public static function of(array $typed, System $source, System $target, Systems $systems): self
     {
         $line = new self($typed);

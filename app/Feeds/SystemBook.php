@@ -23,7 +23,7 @@ final class SystemBook
             ?? throw SystemTrouble::lasting('no_system', "There is no system named \"{$name}\".", 'bin/lighterman systems lists them; the Systems page adds one.');
     }
 
-    /** @param array{host: string, port: int, database: string, user: string, tls: string} $settings */
+    /** @param  array{host: string, port: int, database: string, user: string, tls: string}  $settings */
     public static function add(string $name, array $settings, #[SensitiveParameter] string $secret): System
     {
         return DB::transaction(function () use ($name, $settings, $secret): System {

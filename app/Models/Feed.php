@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Models;
 
 use Carbon\CarbonImmutable;
+use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
 use Lighterman\Core\Latency\Behind;
@@ -58,6 +59,16 @@ final class Feed extends Record
     public function receipts(): HasMany
     {
         return $this->hasMany(Receipt::class);
+    }
+
+    /**
+     * With route and definition for a list: the definition comes without its shape, which is most of it.
+     *
+     * @param  Builder<Feed>  $query
+     */
+    public function scopeListed(Builder $query): void
+    {
+        $query->with(['route.source', 'route.target', 'definition' => static fn ($q) => $q->selectRaw("id, feed_id, version, body - 'shape' AS body")]);
     }
 
     public function behind(): ?float

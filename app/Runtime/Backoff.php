@@ -7,7 +7,7 @@ namespace App\Runtime;
 /** How long to wait before trying again: doubling, bounded, and spread so that many feeds do not come back at once. */
 final class Backoff
 {
-    /** @param int $failures in a row, from 1 */
+    /** @param  int  $failures in a row, from 1 */
     public static function seconds(int $failures): int
     {
         $longest = (int) config('lighterman.longest_backoff_seconds');

@@ -18,7 +18,6 @@ use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
-use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Shape\Shape;
 use Throwable;
 
@@ -33,7 +32,7 @@ final class FeedRunner
     /** @var callable(): bool whether this process was asked to stop */
     private $stopping;
 
-    /** @param callable(): bool $stopping */
+    /** @param  callable(): bool  $stopping */
     public function __construct(private readonly Systems $systems, private readonly Leases $leases, callable $stopping)
     {
         $this->stopping = $stopping;

@@ -10,12 +10,14 @@ use Lighterman\Core\Port\LeaseLost;
 /** Hands feeds to workers, one worker at a time. Workers meet only here. */
 final readonly class Leases
 {
-    public function __construct(private string $worker) {}
+    public function __construct(private string $worker)
+    {
+    }
 
     /** The feed that has been due longest and that nobody holds. */
     public function next(): ?Lease
     {
-        return $this->take('f.due_at <= now()', []);
+        return $this->take('f.due_at <= clock_timestamp()', []);
     }
 
     /** One named feed, due or not; null while another worker holds it. */
@@ -24,19 +26,19 @@ final readonly class Leases
         return $this->take('f.id = ?', [$feedId]);
     }
 
-    /** @param list<int> $bindings */
+    /** @param  list<int>  $bindings */
     private function take(string $which, array $bindings): ?Lease
     {
         // A paused feed still comes up when it is due: the runner sees to a cancelled load that nobody is carrying.
         $row = DB::selectOne(<<<SQL
             WITH due AS (
                 SELECT f.id FROM feeds f LEFT JOIN leases l ON l.feed_id = f.id
-                WHERE {$which} AND (l.feed_id IS NULL OR l.expires_at < now())
+                WHERE {$which} AND (l.feed_id IS NULL OR l.expires_at < clock_timestamp())
                 ORDER BY f.due_at LIMIT 1 FOR UPDATE OF f SKIP LOCKED)
             INSERT INTO leases AS l (feed_id, worker, token, expires_at)
-            SELECT id, ?, 1, now() + make_interval(secs => ?) FROM due
+            SELECT id, ?, 1, clock_timestamp() + make_interval(secs => ?) FROM due
             ON CONFLICT (feed_id) DO UPDATE SET worker = excluded.worker, token = l.token + 1, expires_at = excluded.expires_at
-                WHERE l.expires_at < now()
+                WHERE l.expires_at < clock_timestamp()
             RETURNING feed_id, token
             SQL, [...$bindings, $this->worker, config('lighterman.lease_seconds')]);
 
@@ -46,7 +48,7 @@ final readonly class Leases
     /** @throws LeaseLost when another worker has taken over */
     public function renew(Lease $lease): void
     {
-        $held = DB::update('UPDATE leases SET expires_at = now() + make_interval(secs => ?) WHERE feed_id = ? AND token = ?', [config('lighterman.lease_seconds'), $lease->feedId, $lease->token]);
+        $held = DB::update('UPDATE leases SET expires_at = clock_timestamp() + make_interval(secs => ?) WHERE feed_id = ? AND token = ?', [config('lighterman.lease_seconds'), $lease->feedId, $lease->token]);
         if ($held === 0) {
             throw LeaseLost::to((int) DB::table('leases')->where('feed_id', $lease->feedId)->value('token'), $lease->token);
         }
@@ -55,6 +57,6 @@ final readonly class Leases
     /** Gives the feed back. The row stays, so that the token goes on growing. */
     public function release(Lease $lease): void
     {
-        DB::update("UPDATE leases SET expires_at = now() - interval '1 second' WHERE feed_id = ? AND token = ?", [$lease->feedId, $lease->token]);
+        DB::update("UPDATE leases SET expires_at = clock_timestamp() - interval '1 second' WHERE feed_id = ? AND token = ?", [$lease->feedId, $lease->token]);
     }
 }

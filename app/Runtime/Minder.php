@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace App\Runtime;
 
+use App\Support\Lanes;
+use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
 
 /** Looks once a minute how far behind every feed is, and drops what has been kept long enough. Of several, one acts at a time. */
@@ -33,11 +35,18 @@ final class Minder
             FROM (SELECT id, promise_seconds, greatest(0, extract(epoch FROM now() - complete_up_to)) AS s FROM feeds WHERE complete_up_to IS NOT NULL) f
             ON CONFLICT (feed_id, minute) DO UPDATE SET seconds = greatest(b.seconds, excluded.seconds), kept = b.kept AND excluded.kept
             SQL);
+        DB::insert(<<<'SQL'
+            INSERT INTO behind_fives AS b (feed_id, at, seconds)
+            SELECT feed_id, date_bin('5 minutes', minute, 'epoch'), seconds FROM behind_minutes WHERE minute = date_trunc('minute', now())
+            ON CONFLICT (feed_id, at) DO UPDATE SET seconds = greatest(b.seconds, excluded.seconds)
+            SQL);
+        Cache::put(Lanes::KEPT, Lanes::countKept(), 120);
     }
 
     private function prune(): void
     {
-        DB::delete("DELETE FROM behind_minutes WHERE minute < now() - make_interval(days => ?)", [config('lighterman.keep.behind_minutes_days')]);
-        DB::delete("DELETE FROM runs WHERE started_at < now() - make_interval(days => ?) AND id NOT IN (SELECT last_run_id FROM feeds WHERE last_run_id IS NOT NULL)", [config('lighterman.keep.runs_days')]);
+        DB::delete('DELETE FROM behind_minutes WHERE minute < now() - make_interval(days => ?)', [config('lighterman.keep.behind_minutes_days')]);
+        DB::delete("DELETE FROM behind_fives WHERE at < now() - interval '1 day'");
+        DB::delete('DELETE FROM runs WHERE started_at < now() - make_interval(days => ?) AND id NOT IN (SELECT last_run_id FROM feeds WHERE last_run_id IS NOT NULL)', [config('lighterman.keep.runs_days')]);
     }
 }

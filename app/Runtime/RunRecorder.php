@@ -83,13 +83,13 @@ final class RunRecorder
         $this->run->lines()->create(['at' => now(), 'level' => $level, 'said' => $said]);
     }
 
-    /** @param 'done'|'cancelled'|'paused' $state */
+    /** @param  'done'|'cancelled'|'paused'  $state */
     public function end(string $state): void
     {
         $this->run->update(['state' => $state, 'ended_at' => now()]);
     }
 
-    /** @param 'failed'|'held' $state */
+    /** @param  'failed'|'held'  $state */
     public function fail(string $state, Explained $trouble): void
     {
         $this->say($trouble->getMessage(), 'error');

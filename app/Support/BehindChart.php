@@ -33,7 +33,8 @@ final readonly class BehindChart
         public array $events,
         public PromiseKept $kept,
         private float $gap,
-    ) {}
+    ) {
+    }
 
     public static function of(Feed $feed, int $hours): self
     {

@@ -11,8 +11,8 @@ use Lighterman\Core\Latency\Behind;
 /** What stands on every page: the ruler and the number of decisions waiting. */
 final class Frame
 {
-    /** Above this many, feeds that are on time are drawn as a density strip. */
-    private const SINGLE_MARKS = 240;
+    /** Above this many, feeds of a kind are drawn as a density strip: first those on time, then the unnamed others. */
+    private const SINGLE_MARKS = 120;
 
     private const TICKS = ['now' => 0, '1 s' => 1, '10 s' => 10, '1 min' => 60, '10 min' => 600, '1 h' => 3600, '6 h' => 21600, '1 day' => 86400, '1 week' => 604800];
 
@@ -44,7 +44,7 @@ final class Frame
     /**
      * Marks on the ruler, dodged upwards where they crowd; the late, failed and held ones carry their names while there is room.
      *
-     * @return array{marks: list<array<string, mixed>>, piles: list<array{place: float, height: float, count: int}>, unplaced: array<string, int>}
+     * @return array{marks: list<array<string, mixed>>, piles: list<array{place: float, height: float, count: int, state: string}>, unplaced: array<string, int>}
      */
     public function ruler(): array
     {
@@ -53,10 +53,7 @@ final class Frame
         $loud = $placed->reject(static fn (array $f): bool => $f['state'] === 'on time');
         $marks = $piles = [];
         if ($quiet->count() > self::SINGLE_MARKS) {
-            $counts = $quiet->countBy(static fn (array $f): int => (int) floor(Behind::place($f['behind']) * 125))->all();
-            foreach ($counts as $bucket => $count) {
-                $piles[] = ['place' => $bucket / 1.25, 'height' => 4 + 22 * $count / max($counts), 'count' => $count];
-            }
+            $piles = self::piles($quiet, 'on time');
         } else {
             $used = [];
             foreach ($quiet as $feed) {
@@ -66,16 +63,34 @@ final class Frame
             }
         }
         $free = -1.0;
+        $crowded = $loud->count() > self::SINGLE_MARKS;
+        if ($crowded) {
+            array_push($piles, ...self::piles($loud->where('state', 'late'), 'late'));
+        }
         foreach ($loud as $feed) {
             $place = 100 * Behind::place($feed['behind']);
             $width = 2.5 + 0.62 * mb_strlen($feed['name']);
             $left = $place + $width > 100;
             $named = $left ? $place - $width > $free : $place > $free;
+            if (! $named && $crowded) {
+                continue;
+            }
             $marks[] = $feed + ['place' => $place, 'bottom' => 32, 'named' => $named, 'left' => $left];
             $free = $named ? ($left ? $place + 1 : $place + $width) : $free;
         }
 
         return ['marks' => $marks, 'piles' => $piles, 'unplaced' => $this->feeds()->whereNull('behind')->countBy('state')->all()];
+    }
+
+    /**
+     * @param  Collection<int, array{name: string, state: string, behind: float|null}>  $feeds
+     * @return list<array{place: float, height: float, count: int, state: string}>
+     */
+    private static function piles(Collection $feeds, string $state): array
+    {
+        $counts = $feeds->countBy(static fn (array $f): int => (int) floor(Behind::place((float) $f['behind']) * 125))->all();
+
+        return array_map(static fn (int $bucket, int $count): array => ['place' => $bucket / 1.25, 'height' => 4 + 22 * $count / max($counts), 'count' => $count, 'state' => $state], array_keys($counts), $counts);
     }
 
     public function decisions(): int

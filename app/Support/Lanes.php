@@ -8,12 +8,15 @@ use App\Models\Feed;
 use App\Models\Receipt;
 use Carbon\CarbonImmutable;
 use Illuminate\Support\Collection;
+use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
 
 /** The figures of the Watch page. */
 final readonly class Lanes
 {
-    private const PER_PAGE = 60;
+    public const KEPT = 'promise kept';
+
+    private const PER_PAGE = 30;
 
     /**
      * @param  Collection<int, Feed>  $feeds  of this page, with their route
@@ -26,21 +29,22 @@ final readonly class Lanes
         public int $pages,
         public array $sparks,
         public array $today,
-    ) {}
+    ) {
+    }
 
     /** Feeds by route; those that need somebody come first within it. */
     public static function page(int $page): self
     {
         $total = Feed::count();
-        $feeds = Feed::with('route.source', 'route.target', 'definition')
+        $feeds = Feed::listed()
             ->join('routes', 'routes.id', '=', 'feeds.route_id')->orderBy('routes.name')
             ->orderByRaw("CASE WHEN standing IN ('failed', 'held') THEN 0 WHEN now() - complete_up_to > make_interval(secs => promise_seconds) THEN 1 ELSE 2 END")->orderBy('feeds.name')
             ->forPage($page, self::PER_PAGE)->get('feeds.*');
         $ids = $feeds->pluck('id')->all();
         $sparks = [];
-        foreach (DB::table('behind_minutes')->whereIn('feed_id', $ids)->where('minute', '>', now()->subHours(6))
-            ->selectRaw("feed_id, date_bin('5 minutes', minute, 'epoch') AS at, max(seconds) AS seconds")->groupBy('feed_id', 'at')->orderBy('at')->get() as $point) {
-            $sparks[$point->feed_id][] = [(time() - CarbonImmutable::parse($point->at)->getTimestamp()) / 60, (float) $point->seconds];
+        foreach (DB::table('behind_fives')->whereIn('feed_id', $ids)->where('at', '>', now()->subHours(6))->groupBy('feed_id')
+            ->get(['feed_id', DB::raw('json_agg(json_build_array(extract(epoch FROM now() - at) / 60, seconds) ORDER BY at) AS points')]) as $row) {
+            $sparks[$row->feed_id] = json_decode($row->points, true);
         }
 
         return new self($feeds, $page, max(1, (int) ceil($total / self::PER_PAGE)), $sparks, self::today($ids));
@@ -69,6 +73,12 @@ final readonly class Lanes
 
     /** Share of watched minutes of the last day in which no promise was broken. */
     public static function kept(): ?float
+    {
+        // Every minute of every feed is looked at, so it is counted as often as minutes come and not as often as pages are.
+        return Cache::remember(self::KEPT, 120, self::countKept(...));
+    }
+
+    public static function countKept(): ?float
     {
         $row = DB::table('behind_minutes')->where('minute', '>', now()->subDay())->selectRaw('count(*) AS minutes, count(*) FILTER (WHERE kept) AS kept')->first();
 

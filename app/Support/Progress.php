@@ -19,7 +19,7 @@ final class Progress
         return $seconds < 1 ? null : ($progress['rows'] - $progress['sinceRows']) / $seconds;
     }
 
-    /** @param array{rows: int, of: int|null, since: float, sinceRows: int}|null $progress */
+    /** @param  array{rows: int, of: int|null, since: float, sinceRows: int}|null  $progress */
     public static function left(?array $progress): ?string
     {
         $rate = self::rate($progress);

@@ -132,7 +132,7 @@ abstract class PostgresCase extends TestCase
         self::assertSame(md5(implode("\n", $at)), md5(implode("\n", $landed)), 'the copy equals the source');
     }
 
-    /** @param list<Receipt> $receipts */
+    /** @param  list<Receipt>  $receipts */
     protected static function total(array $receipts, string $count): int
     {
         return array_sum(array_map(static fn (Receipt $r): int => $r->{$count}, $receipts));

@@ -168,5 +168,13 @@ return new class extends Migration
             $t->primary(['feed_id', 'minute']);
             $t->index('minute');
         });
+        // The worst of every five minutes, for the small lines of the Watch page.
+        Schema::create('behind_fives', function (Blueprint $t): void {
+            $t->foreignId('feed_id')->constrained('feeds')->cascadeOnDelete();
+            $t->timestampTz('at');
+            $t->float('seconds');
+            $t->primary(['feed_id', 'at']);
+            $t->index('at');
+        });
     }
 };

@@ -7,7 +7,7 @@
     <div class="sheet empty"><p><strong>Nothing waits for a decision.</strong></p><p>Feeds that stop, that are held because a table changed its shape, or that break their promise are listed here.</p></div>
 @else
 <div class="sheet table-box"><table class="rows" x-data="rows"><caption class="hidden-text">Waiting for a decision</caption><thead><tr><th>Feed</th><th>State</th><th class="num">Behind</th><th>What happened, and what to do</th><th></th></tr></thead><tbody>
-@foreach ($waiting as $feed)<tr tabindex="0" data-text="{{ $feed->name }}"><td class="clip"><a href="/feeds/{{ rawurlencode($feed->name) }}">{{ $feed->name }}</a></td><td><x-state :is="$feed->state()" /></td><td class="num">{{ Say::span($feed->behind()) }}</td>
+@foreach ($waiting as $feed)<tr tabindex="0" data-text="{{ $feed->name }}"><td class="clip"><a href="/feeds/{{ rawurlencode($feed->name) }}">{{ $feed->name }}</a></td><td>{{ App\Support\Mark::state($feed->state()) }}</td><td class="num">{{ Say::span($feed->behind()) }}</td>
 <td class="wrap">@if ($feed->trouble && $feed->standing !== 'carried')<b>{{ $feed->trouble['message'] }}</b> <span class="faded">{{ $feed->trouble['remedy'] }}</span>@else Promised at most {{ Say::span((float) $feed->promise_seconds) }}. <span class="faded">See its runs; a slow source, a long open transaction or too rare a schedule are the usual reasons.</span>@endif</td>
 <td>@can('change')@if ($feed->standing !== 'carried')<form method="post" action="/feeds/act">@csrf<input type="hidden" name="feeds[]" value="{{ $feed->name }}"><button class="button" name="act" value="resume">Resume</button></form>@endif @endcan</td></tr>@endforeach
 </tbody></table></div>

@@ -12,7 +12,8 @@ final class Gate
         #[SensitiveParameter] private readonly string $password,
         #[SensitiveParameter] private readonly string $adminPassword,
         private readonly string $database,
-    ) {}
+    ) {
+    }
 
     public function reconnect(): void
     {

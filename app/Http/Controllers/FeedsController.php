@@ -17,12 +17,12 @@ use Lighterman\Core\Port\SystemTrouble;
 
 final class FeedsController
 {
-    private const PER_PAGE = 200;
+    private const PER_PAGE = 100;
 
     public function index(Request $request): View
     {
         $page = max(1, $request->integer('page', 1));
-        $feeds = Feed::with('route.source', 'route.target', 'definition')->orderBy('name')->forPage($page, self::PER_PAGE)->get();
+        $feeds = Feed::listed()->orderBy('name')->forPage($page, self::PER_PAGE)->get();
 
         return view('feeds.index', ['feeds' => $feeds, 'page' => $page, 'pages' => (int) max(1, ceil(Feed::count() / self::PER_PAGE))]);
     }

@@ -26,7 +26,9 @@ final class NewFeedsController
 {
     private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'take_over'];
 
-    public function __construct(private readonly Systems $systems) {}
+    public function __construct(private readonly Systems $systems)
+    {
+    }
 
     public function tables(Request $request): View
     {
@@ -110,7 +112,7 @@ final class NewFeedsController
         return redirect(count($feeds) === 1 ? '/feeds/'.rawurlencode($feeds[0]->name) : '/watch')->with('done', count($feeds) === 1 ? "{$feeds[0]->name} is started." : count($feeds).' feeds are started.');
     }
 
-    /** @param array<int, array<string, string>> $typed */
+    /** @param  array<int, array<string, string>>  $typed */
     private function gridView(Request $request, System $source, System $target, array $typed, ?string $said = null): View
     {
         $lines = array_map(fn (array $t): GridLine => GridLine::of($t, $source, $target, $this->systems), $typed);

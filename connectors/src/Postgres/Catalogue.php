@@ -34,7 +34,9 @@ final readonly class Catalogue
         WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname !~ '^pg_(toast|temp)'
         SQL;
 
-    public function __construct(private Connection $connection) {}
+    public function __construct(private Connection $connection)
+    {
+    }
 
     public function shape(TableName $table): Shape
     {
@@ -89,7 +91,7 @@ final readonly class Catalogue
         }, $tables);
     }
 
-    /** @param array<string, string|null> $row */
+    /** @param  array<string, string|null>  $row */
     private function column(array $row): Column
     {
         $type = $row['e_name'] === null

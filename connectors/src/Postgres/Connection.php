@@ -20,7 +20,8 @@ final class Connection
         public readonly PostgresSettings $settings,
         private readonly string $application,
         private readonly bool $readOnly,
-    ) {}
+    ) {
+    }
 
     public static function options(bool $readOnly): string
     {
@@ -170,7 +171,7 @@ final class Connection
         return '"'.str_replace('"', '""', $name).'"';
     }
 
-    /** @param list<string> $names */
+    /** @param  list<string>  $names */
     public static function names(array $names, string $prefix = ''): string
     {
         return implode(', ', array_map(static fn (string $n): string => $prefix.self::name($n), $names));

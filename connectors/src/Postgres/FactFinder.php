@@ -18,9 +18,11 @@ final readonly class FactFinder
 
     private const LOOKED_AT = 10_000;
 
-    public function __construct(private Connection $connection) {}
+    public function __construct(private Connection $connection)
+    {
+    }
 
-    /** @param list<string> $key columns proposed; empty takes the primary key */
+    /** @param  list<string>  $key columns proposed; empty takes the primary key */
     public function facts(TableName $table, Shape $shape, array $key): TableFacts
     {
         $key = $key ?: $shape->key;

@@ -25,7 +25,9 @@ final readonly class Ledger
             landed_at timestamptz NOT NULL, PRIMARY KEY (feed, sequence));
         SQL;
 
-    public function __construct(private Connection $connection) {}
+    public function __construct(private Connection $connection)
+    {
+    }
 
     /** Creates the tables when absent. The caller keeps others from doing so at the same time. */
     public function ensure(): void

@@ -9,7 +9,7 @@ use SensitiveParameter;
 /** How to reach one PostgreSQL database. The password never leaves this object but for libpq's own parameters. */
 final readonly class PostgresSettings
 {
-    /** @param 'disable'|'prefer'|'require'|'verify-full' $tls libpq's sslmode */
+    /** @param  'disable'|'prefer'|'require'|'verify-full'  $tls libpq's sslmode */
     public function __construct(
         public string $system,
         public string $host,
@@ -18,7 +18,8 @@ final readonly class PostgresSettings
         public string $user,
         #[SensitiveParameter] private string $password,
         public string $tls = 'prefer',
-    ) {}
+    ) {
+    }
 
     /** A connection string for libpq. */
     public function conninfo(string $application, string $options): string

@@ -16,7 +16,9 @@ use Lighterman\Core\Shape\TypeKind;
 /** Compares the table a feed will write with the one that is there. */
 final readonly class Preparing
 {
-    public function __construct(private Connection $connection) {}
+    public function __construct(private Connection $connection)
+    {
+    }
 
     public function preparation(FeedDefinition $definition): Preparation
     {
@@ -60,7 +62,7 @@ final readonly class Preparing
         return $types;
     }
 
-    /** @param array<string, string|null>|null $schema */
+    /** @param  array<string, string|null>|null  $schema */
     private function mayCreate(FeedDefinition $definition, ?array $schema): Finding
     {
         $user = Connection::name($this->connection->settings->user);

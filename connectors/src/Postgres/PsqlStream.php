@@ -14,7 +14,9 @@ final class PsqlStream
      * @param  resource  $out
      * @param  resource  $err
      */
-    private function __construct(private readonly PostgresSettings $settings, private $process, private $out, private $err) {}
+    private function __construct(private readonly PostgresSettings $settings, private $process, private $out, private $err)
+    {
+    }
 
     /** @throws SystemTrouble if psql cannot be started */
     public static function copy(PostgresSettings $settings, string $select): self

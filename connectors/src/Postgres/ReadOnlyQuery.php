@@ -11,7 +11,9 @@ final readonly class ReadOnlyQuery
 {
     private const NUMERIC = ['int2', 'int4', 'int8', 'numeric', 'float4', 'float8', 'money', 'oid'];
 
-    public function __construct(private PostgresSettings $settings) {}
+    public function __construct(private PostgresSettings $settings)
+    {
+    }
 
     public function run(string $sql, int $rowLimit, int $seconds): QueryResult
     {

@@ -9,7 +9,9 @@ use Lighterman\Core\Port\Finding;
 /** Tests a PostgreSQL database as a source. */
 final readonly class SourceChecks
 {
-    public function __construct(private Connection $connection) {}
+    public function __construct(private Connection $connection)
+    {
+    }
 
     /** @return list<Finding> */
     public function findings(): array

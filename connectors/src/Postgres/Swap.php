@@ -9,7 +9,9 @@ use Lighterman\Core\Definition\FeedDefinition;
 /** Puts a table built beside the landed one in its place, so that readers see either the old rows or the new ones. */
 final readonly class Swap
 {
-    public function __construct(private Connection $connection, private FeedDefinition $definition) {}
+    public function __construct(private Connection $connection, private FeedDefinition $definition)
+    {
+    }
 
     public function swap(string $table, string $besideName, int $rows): Counts
     {

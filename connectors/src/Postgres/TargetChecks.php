@@ -10,7 +10,9 @@ use Lighterman\Core\Port\SystemTrouble;
 /** Tests a PostgreSQL database as a target, by doing in a transaction that is rolled back what landing will do. */
 final readonly class TargetChecks
 {
-    public function __construct(private Connection $connection) {}
+    public function __construct(private Connection $connection)
+    {
+    }
 
     /** @return list<Finding> */
     public function findings(): array

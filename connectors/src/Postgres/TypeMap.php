@@ -33,7 +33,7 @@ final class TypeMap
         'varchar' => 'varchar', 'char' => 'char', 'time' => 'time', 'timetz' => 'timetz', 'timestamp' => 'timestamp', 'timestamptz' => 'timestamptz',
     ];
 
-    /** @param array<string, string|null> $type columns name, schema, kind, modifier, written, labels of the catalogue query */
+    /** @param  array<string, string|null>  $type columns name, schema, kind, modifier, written, labels of the catalogue query */
     public static function read(array $type): Type
     {
         $name = (string) $type['name'];

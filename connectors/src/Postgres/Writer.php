@@ -44,7 +44,7 @@ final class Writer
         return $this->definition->landing === Landing::Upsert;
     }
 
-    /** @param bool $straight whether rows may be inserted without looking for their keys */
+    /** @param  bool  $straight whether rows may be inserted without looking for their keys */
     public function begin(bool $straight): void
     {
         $this->straight = $straight;
@@ -69,7 +69,7 @@ final class Writer
         $this->connection->copyPut($encoded);
     }
 
-    /** @param int $rows rows written since begin() */
+    /** @param  int  $rows rows written since begin() */
     public function finish(int $rows): Counts
     {
         if ($this->copying) {
@@ -135,7 +135,7 @@ final class Writer
         return SystemTrouble::lasting('duplicate_key', "{$this->definition->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
     }
 
-    /** @param list<string> $columns */
+    /** @param  list<string>  $columns */
     private function compared(string $of, array $columns): string
     {
         return implode(', ', array_map(function (string $name) use ($of): string {

@@ -13,7 +13,9 @@ final readonly class Advice
     /** Tables smaller than this are cheap to read whole; a wrong watermark would cost more than it saves. */
     private const SMALL = 5000;
 
-    public function __construct(private TableFacts $facts) {}
+    public function __construct(private TableFacts $facts)
+    {
+    }
 
     public function watermark(string $name): Verdict
     {
@@ -131,7 +133,7 @@ final readonly class Advice
         return number_format($n, 0, '.', "\u{202F}").($n === 1 ? ' row' : ' rows');
     }
 
-    /** @param array<string, string> $values */
+    /** @param  array<string, string>  $values */
     private static function values(array $values): string
     {
         return implode(', ', array_map(static fn (string $c, string $v): string => "{$c} = {$v}", array_keys($values), $values));

@@ -10,7 +10,9 @@ namespace Lighterman\Core\Capture;
  */
 final readonly class BoundNote
 {
-    public function __construct(public string $bound, public string $seenAt) {}
+    public function __construct(public string $bound, public string $seenAt)
+    {
+    }
 
     /** @return array{bound: string, seenAt: string} */
     public function toArray(): array
@@ -18,7 +20,7 @@ final readonly class BoundNote
         return ['bound' => $this->bound, 'seenAt' => $this->seenAt];
     }
 
-    /** @param array<string, string>|null $data */
+    /** @param  array<string, string>|null  $data */
     public static function fromArray(?array $data): ?self
     {
         return $data === null ? null : new self($data['bound'], $data['seenAt']);

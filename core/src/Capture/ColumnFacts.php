@@ -29,5 +29,6 @@ final readonly class ColumnFacts
         public int $outrun = 0,
         public ?string $outrunBy = null,
         public int $sequenceCache = 1,
-    ) {}
+    ) {
+    }
 }

@@ -23,7 +23,8 @@ final readonly class ReadPlan
         public string $sourceTime,
         public ?BoundNote $note = null,
         public bool $empty = false,
-    ) {}
+    ) {
+    }
 
     /** The position once everything planned has landed. */
     public function end(): Position

@@ -19,5 +19,7 @@ final readonly class SourceMoment
      * @param  string  $held  the clock that a bound in time stands for: held back behind the oldest open transaction, and by
      *                        whatever margin the source needs
      */
-    public function __construct(public string $clock, public ?string $oldestOpen, public ?string $bound, public string $held) {}
+    public function __construct(public string $clock, public ?string $oldestOpen, public ?string $bound, public string $held)
+    {
+    }
 }

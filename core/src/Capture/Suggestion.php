@@ -19,5 +19,6 @@ final readonly class Suggestion
         public array $key,
         public Landing $landing,
         public array $reasons,
-    ) {}
+    ) {
+    }
 }

@@ -33,5 +33,6 @@ final readonly class TableFacts
         public array $key,
         public ?array $duplicate = null,
         public array $nullableKey = [],
-    ) {}
+    ) {
+    }
 }

@@ -11,7 +11,9 @@ final readonly class Verdict
      * @param  'fine'|'warned'|'refused'  $result
      * @param  list<string>  $reasons
      */
-    public function __construct(public string $result, public array $reasons) {}
+    public function __construct(public string $result, public array $reasons)
+    {
+    }
 
     /** @return array{result: string, reasons: list<string>} */
     public function toArray(): array

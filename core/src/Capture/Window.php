@@ -25,7 +25,8 @@ final readonly class Window
         public bool $withUntil,
         public Position $end,
         public string $sourceTime,
-    ) {}
+    ) {
+    }
 
     /**
      * @param  Position  $from  where the feed stands; its phase is `after`

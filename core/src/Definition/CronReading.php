@@ -72,7 +72,7 @@ final class CronReading
         }, explode(',', $field)));
     }
 
-    /** @param list<string> $words */
+    /** @param  list<string>  $words */
     private static function join(array $words): string
     {
         $last = array_pop($words);

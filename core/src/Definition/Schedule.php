@@ -16,7 +16,9 @@ final readonly class Schedule
      * @param  'manual'|'every'|'cron'|'continuous'  $kind
      * @param  int|null  $seconds  between starts (`every`) or between the end of one window and the next (`continuous`)
      */
-    public function __construct(public string $kind = 'manual', public ?int $seconds = null, public ?string $expression = null, public string $zone = 'UTC') {}
+    public function __construct(public string $kind = 'manual', public ?int $seconds = null, public ?string $expression = null, public string $zone = 'UTC')
+    {
+    }
 
     public static function manual(): self
     {

@@ -20,7 +20,7 @@ final class CopyText
         return $value === null ? '\\N' : strtr($value, self::ESCAPES);
     }
 
-    /** @param list<string|null> $row */
+    /** @param  list<string|null>  $row */
     public static function line(array $row): string
     {
         return implode("\t", array_map(self::field(...), $row))."\n";

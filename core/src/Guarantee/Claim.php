@@ -11,7 +11,9 @@ final readonly class Claim
      * @param  'delivery'|'changes'|'deletes'|'late commits'|'order'  $subject
      * @param  'kept'|'at risk'|'not given'  $strength
      */
-    public function __construct(public string $subject, public string $strength, public string $headline, public string $reason) {}
+    public function __construct(public string $subject, public string $strength, public string $headline, public string $reason)
+    {
+    }
 
     /** @return array{subject: string, strength: string, headline: string, reason: string} */
     public function toArray(): array

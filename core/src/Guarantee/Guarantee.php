@@ -13,10 +13,12 @@ use Lighterman\Core\Landing\Landing;
 /** What delivery can honestly claim for one feed, derived from what source, capture, landing and target can really do. */
 final readonly class Guarantee
 {
-    /** @param list<Claim> $claims */
-    private function __construct(public array $claims) {}
+    /** @param  list<Claim>  $claims */
+    private function __construct(public array $claims)
+    {
+    }
 
-    /** @param TableFacts|null $facts what was seen in the table, when it has been looked at */
+    /** @param  TableFacts|null  $facts what was seen in the table, when it has been looked at */
     public static function derive(FeedDefinition $feed, SourceCapabilities $source, TargetCapabilities $target, ?TableFacts $facts = null): self
     {
         return new self([

@@ -7,9 +7,11 @@ namespace Lighterman\Core\Latency;
 /** Share of looked-at minutes in which a feed was not further behind than promised. */
 final readonly class PromiseKept
 {
-    private function __construct(public int $minutes, public int $kept) {}
+    private function __construct(public int $minutes, public int $kept)
+    {
+    }
 
-    /** @param iterable<float> $behind seconds behind, one per minute, the worst of each */
+    /** @param  iterable<float>  $behind seconds behind, one per minute, the worst of each */
     public static function over(iterable $behind, float $promise): self
     {
         $minutes = $kept = 0;

@@ -21,5 +21,6 @@ final readonly class CatalogueEntry
         public int $bytes,
         public array $watermarkColumns,
         public ?string $comment,
-    ) {}
+    ) {
+    }
 }

@@ -7,8 +7,10 @@ namespace Lighterman\Core\Port;
 /** One result of testing a system. */
 final readonly class Finding
 {
-    /** @param 'passed'|'warned'|'failed' $result */
-    public function __construct(public string $subject, public string $result, public string $said, public ?string $remedy = null) {}
+    /** @param  'passed'|'warned'|'failed'  $result */
+    public function __construct(public string $subject, public string $result, public string $said, public ?string $remedy = null)
+    {
+    }
 
     public static function passed(string $subject, string $said): self
     {

@@ -12,7 +12,9 @@ final readonly class Preparation
      * @param  list<string>  $statements  run in order before the first row; empty when all is in place
      * @param  list<Finding>  $findings  column by column; any `failed` one is an obstacle
      */
-    public function __construct(public bool $exists, public array $statements, public array $findings) {}
+    public function __construct(public bool $exists, public array $statements, public array $findings)
+    {
+    }
 
     /** @return list<Finding> */
     public function obstacles(): array

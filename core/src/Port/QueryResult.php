@@ -12,5 +12,7 @@ final readonly class QueryResult
      * @param  list<list<string|null>>  $rows
      * @param  float  $seconds  from sending the statement to the last row read
      */
-    public function __construct(public array $columns, public array $rows, public bool $cut, public float $seconds) {}
+    public function __construct(public array $columns, public array $rows, public bool $cut, public float $seconds)
+    {
+    }
 }

@@ -7,7 +7,9 @@ namespace Lighterman\Core\Port;
 /** A table of a system, by schema and name, exactly as the system spells them. */
 final readonly class TableName
 {
-    public function __construct(public string $schema, public string $name) {}
+    public function __construct(public string $schema, public string $name)
+    {
+    }
 
     /** Reads `schema.table`; a name without a schema is taken to be in `public`. */
     public static function parse(string $said): self

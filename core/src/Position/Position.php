@@ -30,14 +30,15 @@ final readonly class Position
         public ?array $key = null,
         public ?string $until = null,
         public ?string $seenAt = null,
-    ) {}
+    ) {
+    }
 
     public static function start(): self
     {
         return new self('start');
     }
 
-    /** @param list<string>|null $key null before the first row of the load */
+    /** @param  list<string>|null  $key null before the first row of the load */
     public static function loading(?string $until, ?array $key, ?string $seenAt = null): self
     {
         return new self('load', null, $key, $until, $seenAt);

@@ -13,7 +13,8 @@ final readonly class Column
         public bool $nullable = true,
         public ?string $comment = null,
         public bool $generated = false,
-    ) {}
+    ) {
+    }
 
     /** @return array<string, mixed> */
     public function toArray(): array
@@ -23,7 +24,7 @@ final readonly class Column
             + ($this->generated ? ['generated' => true] : []);
     }
 
-    /** @param array<string, mixed> $data */
+    /** @param  array<string, mixed>  $data */
     public static function fromArray(array $data): self
     {
         return new self($data['name'], Type::fromArray($data['type']), $data['nullable'] ?? true, $data['comment'] ?? null, $data['generated'] ?? false);

@@ -11,7 +11,9 @@ final readonly class Shape
      * @param  list<Column>  $columns
      * @param  list<string>  $key  column names of the primary key; empty when the table has none
      */
-    public function __construct(public array $columns, public array $key = []) {}
+    public function __construct(public array $columns, public array $key = [])
+    {
+    }
 
     public function column(string $name): ?Column
     {
@@ -30,7 +32,7 @@ final readonly class Shape
         return array_map(static fn (Column $c): string => $c->name, $this->columns);
     }
 
-    /** @param list<string> $names */
+    /** @param  list<string>  $names */
     public function without(array $names): self
     {
         return new self(array_values(array_filter(
@@ -61,7 +63,7 @@ final readonly class Shape
         return ['columns' => array_map(static fn (Column $c): array => $c->toArray(), $this->columns), 'key' => $this->key];
     }
 
-    /** @param array<string, mixed> $data */
+    /** @param  array<string, mixed>  $data */
     public static function fromArray(array $data): self
     {
         return new self(array_values(array_map(Column::fromArray(...), $data['columns'])), $data['key'] ?? []);

@@ -18,7 +18,8 @@ final readonly class ShapeDifference
         public array $gone,
         public array $retyped,
         public ?array $key,
-    ) {}
+    ) {
+    }
 
     public function isEmpty(): bool
     {

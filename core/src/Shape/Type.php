@@ -24,7 +24,8 @@ final readonly class Type
         public ?string $name = null,
         public ?Type $element = null,
         public array $labels = [],
-    ) {}
+    ) {
+    }
 
     public static function of(TypeKind $kind): self
     {
@@ -51,7 +52,7 @@ final readonly class Type
         return new self(TypeKind::Unmappable, name: $name);
     }
 
-    /** @param list<string> $labels */
+    /** @param  list<string>  $labels */
     public static function enumeration(string $name, array $labels): self
     {
         return new self(TypeKind::Enumeration, name: $name, labels: $labels);

@@ -19,7 +19,7 @@ use PHPUnit\Framework\TestCase;
 
 final class AdviceTest extends TestCase
 {
-    /** @param list<ColumnFacts> $columns */
+    /** @param  list<ColumnFacts>  $columns */
     private static function facts(array $columns, int $rows = 60_000, int $updates = 0, array $key = ['load_id'], ?array $duplicate = null, array $nullable = []): TableFacts
     {
         $shape = new Shape([...array_map(static fn (ColumnFacts $f): Column => $f->column, $columns), new Column('ticket', Type::of(TypeKind::Text))], ['load_id']);

@@ -55,7 +55,7 @@ final class FeedDefinitionTest extends TestCase
         yield 'a reload by upsert without a key' => [['capture' => Capture::Reload, 'watermark' => null, 'key' => []], 'loads: key', 'needs a key'];
     }
 
-    /** @param array<string, mixed> $differently */
+    /** @param  array<string, mixed>  $differently */
     #[Test]
     #[DataProvider('refused')]
     public function what_cannot_be_carried_out_is_refused_with_place_and_remedy(array $differently, string $place, string $said): void

@@ -74,7 +74,7 @@ final class ScheduleTest extends TestCase
         yield [static fn (): Schedule => Schedule::continuous(4000)];
     }
 
-    /** @param callable(): Schedule $make */
+    /** @param  callable(): Schedule  $make */
     #[Test]
     #[DataProvider('wrong')]
     public function what_cannot_be_scheduled_is_refused(callable $make): void

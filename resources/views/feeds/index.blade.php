@@ -23,15 +23,15 @@
         <thead><tr>@can('change')<th><span class="hidden-text">Tick</span></th>@endcan @foreach (['Feed' => '', 'Route' => '', 'Source table' => '', 'Landed table' => '', 'Capture' => '', 'Landing' => '', 'State' => '', 'Behind' => 'num', 'Promise' => 'num', 'Runs' => ''] as $head => $class)<th class="{{ $class }}"><button type="button" @click="sort">{{ $head }}</button></th>@endforeach</tr></thead>
         <tbody>
         @foreach ($feeds as $feed)
-            @php $body = $feed->definition->body; @endphp
-            <tr tabindex="0" data-text="{{ $feed->name }} {{ $body['table'] }} {{ $feed->landed }} {{ $feed->state() }} {{ $feed->capture }} {{ $feed->route->name }}">
-                @can('change')<td><input type="checkbox" name="feeds[]" value="{{ $feed->name }}" aria-label="Tick {{ $feed->name }}"></td>@endcan
-                <td class="clip" data-v="{{ $feed->name }}"><a href="/feeds/{{ rawurlencode($feed->name) }}" title="{{ $feed->name }}">{{ $feed->name }}</a></td>
+            @php [$body, $state, $behind, $name] = [$feed->definition->body, $feed->state(), $feed->behind(), $feed->name]; @endphp
+            <tr tabindex="0" data-text="{{ $name }} {{ $body['table'] }} {{ $feed->landed }} {{ $state }} {{ $feed->capture }} {{ $feed->route->name }}">
+                @can('change')<td><input type="checkbox" name="feeds[]" value="{{ $name }}" aria-label="Tick {{ $name }}"></td>@endcan
+                <td class="clip" data-v="{{ $name }}"><a href="/feeds/{{ rawurlencode($name) }}" title="{{ $name }}">{{ $name }}</a></td>
                 <td class="faded">{{ $feed->route->source->name }} → {{ $feed->route->target->name }}</td>
                 <td class="mono clip">{{ $body['table'] }}</td><td class="mono clip">{{ $feed->landed }}</td>
                 <td>{{ $feed->capture }}@if ($body['watermark']) <span class="faded mono">{{ $body['watermark'] }}</span>@endif</td><td>{{ $body['landing'] }}</td>
-                <td data-v="{{ $feed->state() }}"><x-state :is="$feed->state()" /></td>
-                <td class="num" data-v="{{ $feed->behind() ?? -1 }}">{{ Say::span($feed->behind()) }}</td><td class="num faded" data-v="{{ $feed->promise_seconds }}">{{ Say::span((float) $feed->promise_seconds) }}</td>
+                <td data-v="{{ $state }}">{{ App\Support\Mark::state($state) }}</td>
+                <td class="num" data-v="{{ $behind ?? -1 }}">{{ Say::span($behind) }}</td><td class="num faded" data-v="{{ $feed->promise_seconds }}">{{ Say::span((float) $feed->promise_seconds) }}</td>
                 <td class="faded">{{ Lighterman\Core\Definition\Schedule::fromArray($body['schedule'])->reading() }}</td>
             </tr>
         @endforeach

@@ -36,7 +36,7 @@
     </div>
     <div class="stack">
         <section class="sheet pad">
-            <div style="display: flex"><span class="faded small">Behind</span><x-state :is="$state" style="margin-left: auto" /></div>
+            <div style="display: flex"><span class="faded small">Behind</span><span style="margin-left: auto">{{ App\Support\Mark::state($state) }}</span></div>
             <div class="big s-{{ $slug }}" title="{{ $feed->behind() === null ? '' : number_format($feed->behind(), 3).' s' }}">{{ Say::span($feed->behind()) }}</div>
             <div class="faded">promise {{ Say::span((float) $feed->promise_seconds) }}@if ($chart->kept->share() !== null) · kept <b style="color: var(--ink)">{{ Say::share($chart->kept->share()) }}</b> in 24 h @endif</div>
             <dl class="facts" style="margin-top: 10px">

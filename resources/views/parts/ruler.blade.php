@@ -6,7 +6,7 @@
         <div class="tick {{ $loop->last ? 'last' : '' }}" style="left: {{ round($tick['place'], 2) }}%"><span>{{ $tick['label'] }}</span></div>
     @endforeach
     @foreach ($ruler['piles'] as $pile)
-        <div class="pile" style="left: {{ $pile['place'] }}%; width: .8%; height: {{ round($pile['height'], 1) }}px" title="{{ $pile['count'] }} on time"></div>
+        <div class="pile s-{{ str_replace(' ', '-', $pile['state']) }}" style="left: {{ $pile['place'] }}%; width: .8%; height: {{ round($pile['height'], 1) }}px" title="{{ $pile['count'] }} {{ $pile['state'] }}"></div>
     @endforeach
     @foreach ($ruler['marks'] as $m)
         @php $slug = str_replace(' ', '-', $m['state']); @endphp

@@ -27,12 +27,13 @@
                         $done = $feed->progress['rows'] ?? 0;
                         $of = $feed->progress['of'] ?? null;
                         $left = $of === null ? null : max(0, $of - $done);
+                        $body = $feed->definition->body;
                         $today = $lanes->today[$feed->id] ?? null;
                     @endphp
                     <tr tabindex="0" data-text="{{ $feed->name }}">
-                        <td class="clip"><a href="/feeds/{{ rawurlencode($feed->name) }}" title="{{ $feed->definition->body['table'] }} → {{ $feed->landed }}">{{ $feed->name }}</a></td>
+                        <td class="clip"><a href="/feeds/{{ rawurlencode($feed->name) }}" title="{{ $body['table'] }} → {{ $feed->landed }}">{{ $feed->name }}</a></td>
                         <td class="faded">{{ $feed->capture }}</td>
-                        <td><x-state :is="$state" /></td>
+                        <td>{{ App\Support\Mark::state($state) }}</td>
                         <td class="num {{ in_array($state, ['late', 'failed'], true) ? 'strong' : '' }}">@if ($state === 'loading')first load @if ($of){{ min(99, (int) (100 * $done / max(1, $of))) }} %@endif @else<span title="{{ $behind === null ? '' : number_format($behind, 1).' s' }}">{{ Say::span($behind) }}</span>@endif</td>
                         <td class="num faded">{{ Say::span((float) $feed->promise_seconds) }}</td>
                         <td><svg class="spark" viewBox="0 0 150 24" role="img" aria-label="Time behind over six hours"><line class="limit" x1="0" x2="150" y1="12" y2="12"/><path class="run" d="{{ Charts::spark($lanes->sparks[$feed->id] ?? [], (float) $feed->promise_seconds) }}"/></svg></td>

@@ -1,0 +1,164 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\App;
+
+use App\Feeds\FeedBook;
+use App\Models\Run;
+use App\Runtime\Leases;
+use App\Runtime\Minder;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Port\LeaseLost;
+use PHPUnit\Framework\Attributes\Test;
+
+final class RunnerTest extends AppCase
+{
+    #[Test]
+    public function a_run_is_written_down_and_its_counts_add_up(): void
+    {
+        $feed = $this->carry($this->feed());
+        $run = Run::findOrFail($feed->last_run_id);
+        self::assertSame(['load', 'done', 500, 500, true], [$run->kind, $run->state, $run->read, $run->inserted, $run->addsUp()]);
+        self::assertSame('on time', $feed->state());
+        self::assertSame(1, $feed->sequence);
+        self::assertSame(500, (int) DB::table('carried_hours')->where('feed_id', $feed->id)->sum('rows'));
+        self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.loads'));
+    }
+
+    #[Test]
+    public function runs_that_find_nothing_fold_into_one_and_touch_no_target(): void
+    {
+        $feed = $this->carry($this->feed());
+        $ledger = $this->house->value('SELECT xmin FROM lighterman.position');
+        for ($i = 0; $i < 4; $i++) {
+            $feed = $this->carry($feed);
+        }
+        $empty = Run::findOrFail($feed->last_run_id);
+        self::assertSame([4, 0], [$empty->empty_runs, $empty->read]);
+        self::assertSame(2, $feed->runs()->count());
+        self::assertSame($ledger, $this->house->value('SELECT xmin FROM lighterman.position'));
+    }
+
+    #[Test]
+    public function a_receipt_that_was_committed_but_never_copied_is_caught_up_with(): void
+    {
+        $feed = $this->carry($this->feed());
+        $position = $feed->position;
+        // As if the worker had died between the target's commit and our copy.
+        $feed->receipts()->delete();
+        $feed->update(['position' => null, 'sequence' => 0]);
+        $this->gate->run('UPDATE loads SET kg = 0, updated_at = now() WHERE id <= 3');
+        usleep(600_000);
+        $feed = $this->carry($feed);
+
+        self::assertSame([1, 2], $feed->receipts()->orderBy('sequence')->pluck('sequence')->all());
+        self::assertNotEquals($position, $feed->position);
+        self::assertSame('3', $this->house->value('SELECT count(*) FROM copy.loads WHERE kg = 0'));
+        self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.loads'));
+    }
+
+    #[Test]
+    public function a_table_of_another_shape_is_held_and_goes_on_once_it_is_back(): void
+    {
+        $feed = $this->carry($this->feed());
+        $this->gate->run('ALTER TABLE loads ADD COLUMN moisture int; ALTER TABLE loads ALTER COLUMN kg TYPE bigint');
+        $feed = $this->carry($feed);
+        self::assertSame('held', $feed->state());
+        self::assertStringContainsString('Column moisture (int32) is new. Column kg was int32 and is now int64.', $feed->trouble['message']);
+        self::assertNull($feed->due_at);
+        $this->carry($feed);
+        self::assertSame('held', $feed->refresh()->state(), 'a worker does not run it');
+
+        $this->gate->run('ALTER TABLE loads DROP COLUMN moisture; ALTER TABLE loads ALTER COLUMN kg TYPE int; UPDATE loads SET kg = 7, updated_at = now() WHERE id = 1');
+        usleep(600_000);
+        FeedBook::resume([$feed]);
+        $feed = $this->carry($feed->refresh());
+        self::assertSame('on time', $feed->state());
+        self::assertSame('7', $this->house->value('SELECT kg FROM copy.loads WHERE id = 1'));
+    }
+
+    #[Test]
+    public function a_vanished_table_stops_the_feed_with_its_name(): void
+    {
+        $feed = $this->carry($this->feed());
+        $this->gate->run('DROP TABLE loads');
+        $feed = $this->carry($feed);
+        self::assertSame('failed', $feed->state());
+        self::assertStringContainsString('gate has no table public.loads', $feed->trouble['message']);
+        self::assertNull($feed->due_at, 'it will not pass by itself');
+    }
+
+    #[Test]
+    public function what_may_pass_is_tried_again_later_and_later(): void
+    {
+        $feed = $this->feed();
+        $this->source->update(['settings' => ['port' => 1] + $this->source->settings]);
+        $waits = [];
+        for ($i = 1; $i <= 5; $i++) {
+            $feed = $this->carry($feed);
+            self::assertSame(['failed', $i], [$feed->state(), $feed->failures]);
+            $waits[] = now()->diffInSeconds($feed->due_at);
+        }
+        self::assertGreaterThan($waits[0] * 3, $waits[4]);
+        self::assertStringContainsString('nothing answers on port 1', $feed->trouble['message']);
+        $this->source->update(['settings' => ['port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT')] + $this->source->settings]);
+        self::assertSame(['on time', 0], [$this->carry($feed)->state(), $feed->refresh()->failures]);
+    }
+
+    #[Test]
+    public function one_worker_at_a_time_holds_a_feed_and_the_token_grows(): void
+    {
+        $feed = $this->feed();
+        $first = (new Leases('one'))->next();
+        self::assertSame($feed->id, $first?->feedId);
+        self::assertNull((new Leases('two'))->next());
+        DB::update("UPDATE leases SET expires_at = now() - interval '1 second'");
+        $second = (new Leases('two'))->next();
+        self::assertSame($first->token + 1, $second?->token);
+        $this->expectException(LeaseLost::class);
+        (new Leases('one'))->renew($first);
+    }
+
+    #[Test]
+    public function starting_over_removes_what_was_landed_and_loads_again(): void
+    {
+        $feed = $this->carry($this->feed());
+        FeedBook::startOver($feed);
+        $feed = $this->carry($feed->refresh());
+        self::assertSame(['paused', 0, null], [$feed->state(), $feed->sequence, $feed->position]);
+        self::assertNull($this->house->value("SELECT to_regclass('copy.loads')"));
+        FeedBook::resume([$feed]);
+        $this->carry($feed->refresh());
+        self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.loads'));
+    }
+
+    #[Test]
+    public function a_change_makes_a_new_version_and_runs_name_theirs(): void
+    {
+        $feed = $this->carry($this->feed());
+        $body = ['promise_seconds' => 5] + $feed->definition->body;
+        FeedBook::change($feed, FeedDefinition::fromArray($body));
+        FeedBook::change($feed->refresh(), FeedDefinition::fromArray($body));
+        self::assertSame([1, 2], $feed->definitions()->orderBy('version')->pluck('version')->all(), 'the same again is no new version');
+        $this->carry($feed->refresh());
+        self::assertSame([1, 2], $feed->runs()->with('definition')->orderBy('id')->get()->map(fn (Run $r): int => $r->definition->version)->all());
+        $entry = DB::table('audit_entries')->where('action', 'changed')->where('subject_kind', 'feed')->first();
+        self::assertSame(['promise_seconds' => 900], json_decode($entry->before, true));
+        self::assertSame(['promise_seconds' => 5], json_decode($entry->after, true));
+    }
+
+    #[Test]
+    public function time_behind_is_sampled_against_the_promise(): void
+    {
+        $feed = $this->carry($this->feed());
+        app(Minder::class)->tick();
+        $feed->update(['complete_up_to' => now()->subHour()]);
+        app(Minder::class)->tick();
+        $rows = DB::table('behind_minutes')->where('feed_id', $feed->id)->get();
+        self::assertEqualsWithDelta(3600, $rows->max('seconds'), 5);
+        self::assertFalse((bool) $rows->last()->kept);
+        self::assertSame('late', $feed->refresh()->state());
+    }
+}
