@@ -10,6 +10,7 @@ use App\Http\Controllers\LandedController;
 use App\Http\Controllers\MeController;
 use App\Http\Controllers\NewFeedsController;
 use App\Http\Controllers\RunsController;
+use App\Http\Controllers\ScheduleController;
 use App\Http\Controllers\SignInController;
 use App\Http\Controllers\SqlController;
 use App\Http\Controllers\SystemsController;
@@ -26,6 +27,7 @@ Route::middleware('auth')->group(function (): void {
     Route::post('/sign-out', [SignInController::class, 'destroy']);
     Route::get('/watch', [WatchController::class, 'index']);
     Route::get('/parts/ruler', [WatchController::class, 'ruler']);
+    Route::get('/parts/schedule', ScheduleController::class);
     Route::get('/find', FindController::class);
     Route::get('/decisions', DecisionsController::class);
     Route::get('/audit', AuditController::class);

@@ -6,6 +6,7 @@ namespace App\Console;
 
 use App\Feeds\SystemBook;
 use App\Models\System;
+use App\Runtime\Systems;
 use Illuminate\Console\Command;
 
 final class DemoSystems extends Command
@@ -16,14 +17,14 @@ final class DemoSystems extends Command
 
     protected $hidden = true;
 
-    public function handle(): int
+    public function handle(Systems $systems): int
     {
         [$reader, $writer] = explode("\n", (string) stream_get_contents(STDIN));
         foreach (['weighbridge' => ['weighbridge_reader', $reader], 'warehouse' => ['warehouse_writer', $writer]] as $name => [$user, $secret]) {
             $settings = ['host' => '127.0.0.1', 'port' => (int) $this->option('port'), 'database' => $name, 'user' => $user, 'tls' => 'prefer'];
             $system = System::where('name', $name)->first();
             if ($system === null) {
-                SystemBook::add($name, $settings, $secret);
+                SystemBook::check(SystemBook::add($name, $settings, $secret), $systems);
             } elseif ($system->settings['port'] !== $settings['port']) {
                 SystemBook::change($system, $name, $settings, null);
             }

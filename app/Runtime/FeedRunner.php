@@ -98,6 +98,9 @@ final class FeedRunner
         } finally {
             $session->close();
         }
+        if ($whole && $plan->kind === 'load' && ($missing = $source->withoutWatermark($definition)) > 0) {
+            $recorder->say("{$missing} rows have no {$definition->watermark} and are never carried.", 'warning');
+        }
         $recorder->end($whole ? 'done' : 'paused');
         if ($whole) {
             $this->completed($feed, $plan, $definition, $started);

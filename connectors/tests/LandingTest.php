@@ -215,6 +215,33 @@ final class LandingTest extends PostgresCase
     }
 
     #[Test]
+    public function a_full_disk_is_named_and_nothing_is_half_done(): void
+    {
+        $place = sys_get_temp_dir().'/lm-full-'.bin2hex(random_bytes(3));
+        $space = 'full'.bin2hex(random_bytes(3));
+        mkdir($place);
+        exec('mount -t tmpfs -o size=6m,mode=700,uid='.(posix_getpwnam('postgres')['uid'] ?? 0)." tmpfs {$place} 2>/dev/null", result_code: $code);
+        if ($code !== 0) {
+            rmdir($place);
+            self::markTestSkipped('A small file system can only be made as root.');
+        }
+        try {
+            $this->house->run("CREATE TABLESPACE {$space} LOCATION '{$place}'");
+            $this->house->run('CREATE SCHEMA gate');
+            $feed = $this->loads(300_000);
+            $this->house->run("CREATE TABLE gate.loads (id int PRIMARY KEY, kg numeric(9,1), updated_at timestamptz, delivered_at timestamptz, source_position text) TABLESPACE {$space}");
+            $this->assertTrouble('disk_full', 'No space left on device', fn () => $this->carry($feed));
+            $this->house->run('ALTER TABLE gate.loads SET TABLESPACE pg_default');
+            $this->house->run("DROP TABLESPACE {$space}");
+            $this->carry($feed);
+            $this->assertCopied($feed);
+        } finally {
+            exec("umount -l {$place}");
+            rmdir($place);
+        }
+    }
+
+    #[Test]
     public function a_source_connection_lost_in_mid_read_is_said_and_nothing_is_half_done(): void
     {
         $feed = $this->loads(400_000);

@@ -2,6 +2,7 @@ import Alpine from '@alpinejs/csp';
 import { find, keys } from './keys.js';
 import { grid } from './grid.js';
 import { live } from './live.js';
+import { preview } from './preview.js';
 import { drawer, rows } from './rows.js';
 import { ruler } from './ruler.js';
 
@@ -11,5 +12,6 @@ Alpine.data('live', live);
 Alpine.data('rows', rows);
 Alpine.data('drawer', drawer);
 Alpine.data('grid', grid);
+Alpine.data('preview', preview);
 Alpine.start();
 ruler();

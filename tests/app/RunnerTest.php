@@ -28,6 +28,16 @@ final class RunnerTest extends AppCase
     }
 
     #[Test]
+    public function rows_without_a_watermark_are_counted_and_said(): void
+    {
+        $this->gate->run('ALTER TABLE loads ALTER COLUMN updated_at DROP NOT NULL; UPDATE loads SET updated_at = NULL WHERE id <= 12');
+        $feed = $this->carry($this->feed());
+        self::assertSame('488', $this->house->value('SELECT count(*) FROM copy.loads'));
+        $said = Run::with('lines')->findOrFail($feed->last_run_id)->lines->pluck('said')->all();
+        self::assertContains('12 rows have no updated_at and are never carried.', $said);
+    }
+
+    #[Test]
     public function runs_that_find_nothing_fold_into_one_and_touch_no_target(): void
     {
         $feed = $this->carry($this->feed());

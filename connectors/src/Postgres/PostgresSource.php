@@ -112,7 +112,6 @@ final class PostgresSource implements SourceSystem
         return new CopyReader($this->settings, $definition, $plan);
     }
 
-    /** Rows without a watermark value, which no window will ever bring. */
     public function withoutWatermark(FeedDefinition $definition): int
     {
         return $definition->watermark === null ? 0 : (int) $this->connection->value(

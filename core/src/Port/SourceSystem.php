@@ -42,6 +42,9 @@ interface SourceSystem
 
     public function count(TableName $table): int;
 
+    /** Rows without a watermark value, which no window will ever bring. */
+    public function withoutWatermark(FeedDefinition $definition): int;
+
     /**
      * One row by key values given as text, in the columns' order; null when there is none.
      *

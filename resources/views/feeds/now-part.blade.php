@@ -9,7 +9,7 @@
         @if ($feed->standing === 'loading' && $feed->progress)
             @php $share = ($feed->progress['of'] ?? 0) ? min(0.99, $feed->progress['rows'] / $feed->progress['of']) : null; @endphp
             <section class="sheet pad">
-                <h2>First load</h2>
+                <div style="display: flex"><h2>First load</h2>@can('change')<a style="margin-left: auto" class="small" href="/feeds/{{ rawurlencode($feed->name) }}/set-up#start-over">Cancel the load…</a>@endcan</div>
                 <div class="progress-line" role="progressbar" aria-label="First load" aria-valuenow="{{ (int) (100 * $share) }}" aria-valuemin="0" aria-valuemax="100"><i style="width: {{ round(100 * ($share ?? 0), 1) }}%"></i></div>
                 <p style="margin-top: 6px">{{ Say::count($feed->progress['rows']) }} rows landed @if ($feed->progress['of']) of about {{ Say::short($feed->progress['of']) }}@endif @if ($rate = Progress::rate($feed->progress)) · {{ Say::short($rate) }} rows a second @endif @if ($left = Progress::left($feed->progress)) · about {{ $left }} @endif</p>
             </section>

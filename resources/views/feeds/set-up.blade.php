@@ -35,8 +35,8 @@
             </dl>
         </section>
         @can('change')
-        <section class="sheet pad">
-            <h2>Start over, or remove</h2>
+        <section class="sheet pad" id="start-over">
+            <h2>Cancel the load and start over, or remove</h2>
             <div class="two">
                 <form method="post" action="/feeds/{{ $enc }}/start-over">@csrf
                     <p class="faded small">Cancels the load, drops the landed table if Lighterman made it, forgets the position, and leaves the feed paused.</p>

@@ -12,7 +12,7 @@
     @php $apart = $counts['source'] - $counts['target']; @endphp
     <div class="note {{ $apart === 0 ? 'good' : 'caution' }}"><b>{{ Say::count($counts['source']) }}</b> rows at the source, <b>{{ Say::count($counts['target']) }}</b> landed: {{ $apart === 0 ? 'the same number' : Say::count(abs($apart)).($apart > 0 ? ' fewer landed' : ' more landed') }}, counted one after the other at {{ Say::at(now()) }}. @if ($apart < 0 && $definition->capture->value === 'watermark')<span class="faded">A watermark does not see deletes.</span>@endif</div>
 @endif
-<div class="two" style="align-items: start">
+<div class="two" style="align-items: start; grid-template-columns: {{ $sides ? '3fr 2fr' : '1fr 1fr' }}">
 <section class="sheet pad">
     <h2>One key, both sides</h2>
     @if ($definition->key === [])

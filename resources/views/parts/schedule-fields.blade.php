@@ -5,4 +5,4 @@
     <div class="field"><label for="cron">Cron expression</label><input class="input mono" id="cron" name="cron" value="{{ old('cron', $schedule->expression) }}" placeholder="*/10 6-20 * * 1-5"></div>
     <div class="field"><label for="zone">in time zone</label><input class="input" id="zone" name="zone" value="{{ old('zone', $schedule->zone) }}"></div>
 </div>
-<p class="faded small" style="margin-bottom: 10px">Now: {{ $schedule->reading() }}</p>
+<div x-data="preview" data-part="/parts/schedule" aria-live="polite" style="margin-bottom: 10px">@include('parts.schedule-reading', ['trouble' => null])</div>
