@@ -67,16 +67,20 @@ final class Frame
         if ($crowded) {
             array_push($piles, ...self::piles($loud->where('state', 'late'), 'late'));
         }
-        foreach ($loud as $feed) {
-            $place = 100 * Behind::place($feed['behind']);
-            $width = 2.5 + 0.62 * mb_strlen($feed['name']);
+        $loud = $loud->values();
+        foreach ($loud as $i => $feed) {
+            $place = 100 * Behind::place((float) $feed['behind']);
+            $label = Say::name($feed['name'], 18);
+            $width = 3 + 0.62 * mb_strlen($label);
             $left = $place + $width > 100;
-            $named = $left ? $place - $width > $free : $place > $free;
+            // A name is written only where no other mark would stand in it.
+            $next = isset($loud[$i + 1]) ? 100 * Behind::place((float) $loud[$i + 1]['behind']) - 1.2 : 100.0;
+            $named = $left ? $place - $width > $free : $place > $free && $place + $width <= $next;
             if (! $named && $crowded) {
                 continue;
             }
-            $marks[] = $feed + ['place' => $place, 'bottom' => 32, 'named' => $named, 'left' => $left];
-            $free = $named ? ($left ? $place + 1 : $place + $width) : $free;
+            $marks[] = $feed + ['place' => $place, 'bottom' => 32, 'named' => $named, 'left' => $left, 'label' => $label];
+            $free = $named && ! $left ? $place + $width : $place + 1;
         }
 
         return ['marks' => $marks, 'piles' => $piles, 'unplaced' => $this->feeds()->whereNull('behind')->countBy('state')->all()];

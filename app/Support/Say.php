@@ -94,6 +94,12 @@ final class Say
         return $here->isSameDay(CarbonImmutable::now(self::zone())) ? $here->format($time) : $here->format("j M {$time}");
     }
 
+    /** A long name shortened in the middle, since tables of one family differ at the end. */
+    public static function name(string $name, int $most = 30): string
+    {
+        return mb_strlen($name) <= $most ? $name : mb_substr($name, 0, intdiv($most, 2)).'…'.mb_substr($name, -($most - intdiv($most, 2) - 1));
+    }
+
     /** From one position to another, short: milliseconds at most, and a day that both share is said once. */
     public static function window(string $from, string $to): string
     {

@@ -26,7 +26,7 @@
             @php [$body, $state, $behind, $name] = [$feed->definition->body, $feed->state(), $feed->behind(), $feed->name]; @endphp
             <tr tabindex="0" data-text="{{ $name }} {{ $body['table'] }} {{ $feed->landed }} {{ $state }} {{ $feed->capture }} {{ $feed->route->name }}">
                 @can('change')<td><input type="checkbox" name="feeds[]" value="{{ $name }}" aria-label="Tick {{ $name }}"></td>@endcan
-                <td class="clip" data-v="{{ $name }}"><a href="/feeds/{{ rawurlencode($name) }}" title="{{ $name }}">{{ $name }}</a></td>
+                <td class="clip" data-v="{{ $name }}"><a href="/feeds/{{ rawurlencode($name) }}" title="{{ $name }}">{{ Say::name($name) }}</a></td>
                 <td class="faded">{{ $feed->route->source->name }} → {{ $feed->route->target->name }}</td>
                 <td class="mono clip">{{ $body['table'] }}</td><td class="mono clip">{{ $feed->landed }}</td>
                 <td>{{ $feed->capture }}@if ($body['watermark']) <span class="faded mono">{{ $body['watermark'] }}</span>@endif</td><td>{{ $body['landing'] }}</td>

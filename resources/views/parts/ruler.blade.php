@@ -10,7 +10,7 @@
     @endforeach
     @foreach ($ruler['marks'] as $m)
         @php $slug = str_replace(' ', '-', $m['state']); @endphp
-        <a class="spot s-{{ $slug }} {{ $m['named'] ? 'named' : '' }} {{ $m['named'] && ($m['left'] ?? false) ? 'left-named' : '' }}" href="/feeds/{{ rawurlencode($m['name']) }}" tabindex="-1" aria-hidden="true" style="left: {{ round($m['place'], 2) }}%; bottom: {{ $m['bottom'] }}px"><svg aria-hidden="true"><use href="#m-{{ $slug }}"/></svg>@if ($m['named']){{ $m['name'] }}@endif<span class="tip">{{ $m['name'] }}: {{ $m['state'] }}, {{ App\Support\Say::span($m['behind']) }} behind</span></a>
+        <a class="spot s-{{ $slug }} {{ $m['named'] ? 'named' : '' }} {{ $m['named'] && ($m['left'] ?? false) ? 'left-named' : '' }}" href="/feeds/{{ rawurlencode($m['name']) }}" tabindex="-1" aria-hidden="true" style="left: {{ round($m['place'], 2) }}%; bottom: {{ $m['bottom'] }}px"><svg aria-hidden="true"><use href="#m-{{ $slug }}"/></svg>@if ($m['named']){{ $m['label'] }}@endif<span class="tip">{{ $m['name'] }}: {{ $m['state'] }}, {{ App\Support\Say::span($m['behind']) }} behind</span></a>
     @endforeach
 <span class="hidden-text" aria-live="polite" data-said></span>
 </div>

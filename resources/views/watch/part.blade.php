@@ -31,7 +31,7 @@
                         $today = $lanes->today[$feed->id] ?? null;
                     @endphp
                     <tr tabindex="0" data-text="{{ $feed->name }}">
-                        <td class="clip"><a href="/feeds/{{ rawurlencode($feed->name) }}" title="{{ $body['table'] }} → {{ $feed->landed }}">{{ $feed->name }}</a></td>
+                        <td class="clip"><a href="/feeds/{{ rawurlencode($feed->name) }}" title="{{ $body['table'] }} → {{ $feed->landed }}">{{ App\Support\Say::name($feed->name, 26) }}</a></td>
                         <td class="faded">{{ $feed->capture }}</td>
                         <td>{{ App\Support\Mark::state($state) }}</td>
                         <td class="num {{ in_array($state, ['late', 'failed'], true) ? 'strong' : '' }}">@if ($state === 'loading')first load @if ($of){{ min(99, (int) (100 * $done / max(1, $of))) }} %@endif @else<span title="{{ $behind === null ? '' : number_format($behind, 1).' s' }}">{{ Say::span($behind) }}</span>@endif</td>
