@@ -7,6 +7,7 @@ use Illuminate\Foundation\Application;
 use Illuminate\Foundation\Configuration\Exceptions;
 use Illuminate\Foundation\Configuration\Middleware;
 use Illuminate\Http\Middleware\HandleCors;
+use Illuminate\Http\Request;
 use Lighterman\Core\Port\Explained;
 
 // Traces in logs name functions, never what was passed to them.
@@ -25,7 +26,10 @@ $app = Application::configure(basePath: dirname(__DIR__))
     ->withExceptions(function (Exceptions $exceptions): void {
         $exceptions->dontReport([Explained::class]);
         $exceptions->dontFlash(['password', 'secret']);
-        $exceptions->render(fn (Explained $e) => response()->view('errors.explained', ['trouble' => $e], 422));
+        // A form gets its answer where it was sent from, with what was typed; a page that cannot be made says why.
+        $exceptions->render(fn (Explained $e, Request $request) => $request->isMethod('GET')
+            ? response()->view('errors.explained', ['trouble' => $e], 422)
+            : back()->withInput($request->except(['password', 'secret']))->withErrors(['said' => $e->getMessage().' '.$e->remedy()]));
     })
     ->create();
 

@@ -11,6 +11,14 @@ use PHPUnit\Framework\Attributes\Test;
 
 final class LateAndEqualTest extends PostgresCase
 {
+    private function openTransaction(): Connection
+    {
+        $late = new Connection($this->settings('weighbridge', $this->database('gate')), 'gate', readOnly: false);
+        $late->run('BEGIN');
+
+        return $late;
+    }
+
     #[Test]
     public function a_row_stamped_early_and_committed_late_is_not_missed(): void
     {
@@ -19,8 +27,7 @@ final class LateAndEqualTest extends PostgresCase
         $feed = $this->feed('loads', 'updated_at', ['id']);
         $this->carry($feed);
 
-        $late = new Connection($this->settings('weighbridge', $this->database('gate')), 'gate', readOnly: false);
-        $late->run('BEGIN');
+        $late = $this->openTransaction();
         $late->run('INSERT INTO loads (id) VALUES (2)');
         usleep(50_000);
         $this->gate->run('INSERT INTO loads (id) VALUES (3)');
@@ -43,8 +50,7 @@ final class LateAndEqualTest extends PostgresCase
         $feed = $this->feed('log', 'id', ['id'], Landing::Append, ['watermarkUnique' => true]);
         $this->carry($feed);
 
-        $late = new Connection($this->settings('weighbridge', $this->database('gate')), 'gate', readOnly: false);
-        $late->run('BEGIN');
+        $late = $this->openTransaction();
         $late->run("INSERT INTO log (what) VALUES ('late')");
         $this->gate->run("INSERT INTO log (what) VALUES ('early')");
         $this->carry($feed);

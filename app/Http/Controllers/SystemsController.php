@@ -10,7 +10,6 @@ use App\Runtime\Systems;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
-use Lighterman\Core\Port\Explained;
 
 final class SystemsController
 {
@@ -59,11 +58,7 @@ final class SystemsController
         if ($request->input('confirm') !== $system->name) {
             return back()->withErrors(['confirm' => "To remove the system, type its name, {$system->name}, exactly."]);
         }
-        try {
-            SystemBook::remove($system);
-        } catch (Explained $e) {
-            return back()->withErrors(['confirm' => "{$e->getMessage()} {$e->remedy()}"]);
-        }
+        SystemBook::remove($system);
 
         return redirect('/systems')->with('done', "{$system->name} is removed.");
     }

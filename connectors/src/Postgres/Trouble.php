@@ -30,7 +30,7 @@ final class Trouble
             (bool) preg_match('/no pg_hba.conf entry/i', $said) => SystemTrouble::lasting('not_admitted', "{$at->system}: the server admits no connection of {$at->user} to {$at->database} from this machine.", 'Have a line for this machine, user and database added to pg_hba.conf, or turn TLS on if the line demands it.'),
             (bool) preg_match('/SSL|certificate/i', $said) => SystemTrouble::lasting('tls', "{$at->system}: no TLS connection with mode {$at->tls} could be made.", 'Choose another TLS mode, or have the server\'s certificate put in order.'),
             (bool) preg_match('/too many (connections|clients)|remaining connection slots/i', $said) => SystemTrouble::passing('too_many_connections', "{$at->system}: the server has no connection left.", 'Lighterman tries again. If it stays so, raise max_connections or close idle sessions.'),
-            (bool) preg_match('/starting up|shutting down|recovery mode/i', $said) => SystemTrouble::passing('starting', "{$at->system}: the server is starting or stopping.", 'Lighterman tries again until it is ready.'),
+            (bool) preg_match('/starting up|shutting down|recovery mode|not currently accepting/i', $said) => SystemTrouble::passing('starting', "{$at->system}: the server is up, but admits nobody to {$at->database} at this moment.", 'Lighterman tries again until it is ready.'),
             default => SystemTrouble::passing('no_connection', "No connection to {$system} could be made.", 'Test the system on its page; the findings name what is missing.'),
         };
     }

@@ -1,0 +1,188 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\App;
+
+use App\Feeds\FeedBook;
+use App\Models\AuditEntry;
+use App\Models\Feed;
+use App\Models\Person;
+use App\Models\System;
+use App\Support\Frame;
+use Illuminate\Support\Facades\DB;
+use Illuminate\Support\Str;
+use PHPUnit\Framework\Attributes\Test;
+
+final class PagesTest extends AppCase
+{
+    /** @param  array<string, string>  $line @return array<string, mixed> */
+    private function form(array $line): array
+    {
+        return ['source' => 'gate', 'target' => 'house', 'schedule' => 'every', 'every_minutes' => '5', 'lines' => [['table' => 'public.loads', 'name' => 'loads', 'capture' => 'watermark', 'watermark' => 'updated_at', 'key' => 'id', 'landing' => 'upsert', 'landed' => 'copy.loads', 'promise_minutes' => '2', 'leave_out' => '', ...$line]]];
+    }
+
+    #[Test]
+    public function nobody_sees_anything_without_signing_in(): void
+    {
+        foreach (['/watch', '/feeds', '/systems', '/landed/sql', '/parts/ruler', '/audit'] as $path) {
+            $this->get($path)->assertRedirect('/sign-in');
+        }
+        $this->post('/feeds/act', [])->assertRedirect('/sign-in');
+    }
+
+    #[Test]
+    public function a_viewer_is_refused_every_change(): void
+    {
+        $feed = $this->feed();
+        $viewer = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $this->actingAs($viewer);
+        foreach (['/feeds/new', '/feeds/act', '/feeds/loads/set-up', '/feeds/loads/start-over', '/feeds/loads/agree', '/systems', '/systems/gate/check', '/feeds/new/judge'] as $path) {
+            $this->post($path)->assertForbidden();
+        }
+        $this->delete('/feeds/loads')->assertForbidden();
+        $this->put('/systems/gate')->assertForbidden();
+        $this->get('/feeds/loads')->assertOk()->assertDontSee('Run now');
+        self::assertSame('new', $feed->refresh()->state());
+    }
+
+    #[Test]
+    public function a_feed_is_started_from_the_form_with_schedule_and_promise(): void
+    {
+        $this->actingAs($this->engineer())->post('/feeds/new', $this->form([]))->assertRedirect('/feeds/loads');
+        $definition = Feed::firstOrFail()->definition->parsed();
+        self::assertSame([120, 'every', 300], [$definition->promiseSeconds, $definition->schedule->kind, $definition->schedule->seconds]);
+        self::assertSame('engineer', AuditEntry::where('action', 'created')->value('person'));
+    }
+
+    #[Test]
+    public function what_is_wrong_in_the_grid_is_said_and_nothing_typed_is_lost(): void
+    {
+        $this->actingAs($this->engineer());
+        $tries = [
+            [['watermark' => 'missing'], 'The table has no column missing'],
+            [['table' => 'public.gone'], 'gate has no table public.gone'],
+            [['landing' => 'replace'], 'replace swaps the whole table'],
+            [['key' => 'kg, nothing'], 'nothing'],
+            [['promise_minutes' => '0'], 'is not between 1 s and a year'],
+        ];
+        foreach ($tries as [$line, $said]) {
+            $this->post('/feeds/new', $this->form(['name' => 'my own name', ...$line]))->assertOk()->assertSee($said)->assertSee('my own name');
+        }
+        $this->post('/feeds/new', ['cron' => 'never', 'schedule' => 'cron'] + $this->form([]))->assertOk()->assertSee('not a cron expression');
+        self::assertSame(0, Feed::count());
+    }
+
+    #[Test]
+    public function a_table_dropped_between_choosing_and_starting_is_named(): void
+    {
+        $this->actingAs($this->engineer())->post('/feeds/new/grid', ['source' => 'gate', 'target' => 'house', 'tables' => ['public.loads']])->assertOk()->assertSee('Exactly once, in effect');
+        $this->gate->run('DROP TABLE loads');
+        $this->post('/feeds/new/rehearse', $this->form([]))->assertOk()->assertSee('gate has no table public.loads');
+        $this->post('/feeds/new', $this->form([]))->assertOk()->assertSee('gate has no table public.loads');
+        self::assertSame(0, Feed::count());
+    }
+
+    #[Test]
+    public function the_rehearsal_shows_an_obstacle_and_offers_to_take_a_table_over(): void
+    {
+        $this->house->run('CREATE SCHEMA copy; CREATE TABLE copy.loads (id int PRIMARY KEY, kg int, updated_at timestamptz, delivered_at timestamptz, source_position text); INSERT INTO copy.loads (id) VALUES (1)');
+        $this->actingAs($this->engineer())->post('/feeds/new/rehearse', $this->form([]))->assertOk()->assertSee('holds rows that Lighterman did not land')->assertSee('Take copy.loads over');
+        $this->post('/feeds/new', $this->form(['take_over' => '1']))->assertRedirect();
+        $feed = $this->carry(Feed::firstOrFail());
+        self::assertSame('on time', $feed->state());
+        self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.loads WHERE kg IS NOT NULL'));
+    }
+
+    #[Test]
+    public function many_feeds_are_paused_at_once_and_only_those_that_were_not(): void
+    {
+        $feed = $this->feed();
+        FeedBook::pause([$feed]);
+        $this->actingAs($this->engineer())->post('/feeds/act', ['act' => 'pause', 'feeds' => ['loads', 'absent']])->assertSessionHas('done', '0 of 1 feeds paused.');
+        $this->post('/feeds/act', ['act' => 'resume', 'feeds' => ['loads']])->assertSessionHas('done', 'loads is resumed.');
+        $this->post('/feeds/act', ['act' => 'destroy', 'feeds' => ['loads']])->assertSessionHasErrors('act');
+    }
+
+    #[Test]
+    public function dangerous_acts_ask_by_name(): void
+    {
+        $this->carry($this->feed());
+        $this->actingAs($this->engineer())->delete('/feeds/loads', ['confirm' => 'Loads'])->assertSessionHasErrors('confirm');
+        $this->post('/feeds/loads/start-over', ['confirm' => ''])->assertSessionHasErrors('confirm');
+        self::assertSame(1, Feed::count());
+        $this->delete('/feeds/loads', ['confirm' => 'loads'])->assertRedirect('/feeds');
+        self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.loads'), 'the landed table stays');
+        $this->get('/feeds/loads')->assertNotFound();
+    }
+
+    #[Test]
+    public function a_new_shape_can_be_agreed_to_once_the_landed_table_has_it(): void
+    {
+        $feed = $this->carry($this->feed());
+        $this->gate->run('ALTER TABLE loads ADD COLUMN moisture int DEFAULT 9');
+        $this->carry($feed);
+        $this->actingAs($this->engineer())->post('/feeds/loads/agree')->assertSessionHasErrors('said');
+        self::assertStringContainsString('copy.loads has no column moisture. Run this on house, then agree again: ALTER TABLE "copy"."loads" ADD COLUMN', session('errors')->first('said'));
+        $this->house->run('ALTER TABLE copy.loads ADD COLUMN moisture int');
+        $this->post('/feeds/loads/agree')->assertRedirect('/feeds/loads');
+        $this->gate->run('UPDATE loads SET updated_at = now() WHERE id = 1');
+        usleep(600_000);
+        $this->carry($feed->refresh());
+        self::assertSame('9', $this->house->value('SELECT moisture FROM copy.loads WHERE id = 1'));
+        self::assertSame(2, $feed->refresh()->definitions()->count());
+    }
+
+    #[Test]
+    public function an_empty_password_field_keeps_the_stored_one(): void
+    {
+        $s = $this->source->settings;
+        $this->actingAs($this->engineer())->put('/systems/gate', ['name' => 'gate', 'secret' => ''] + $s)->assertRedirect('/systems/gate');
+        self::assertSame(getenv('LIGHTERMAN_TEST_PG_PASSWORD'), System::where('name', 'gate')->firstOrFail()->secret);
+        $this->put('/systems/gate', ['name' => 'house'] + $s)->assertSessionHasErrors(['said' => 'name: a system named "house" exists. Give this one another name.'])->assertSessionHasInput('name', 'house')->assertSessionMissing('_old_input.secret');
+        $this->put('/systems/gate', ['name' => 'gate', 'port' => '99999'] + $s)->assertSessionHasErrors('port');
+    }
+
+    #[Test]
+    public function feeds_are_found_by_name_table_and_column(): void
+    {
+        $this->feed(['name' => 'weighings']);
+        $this->actingAs($this->engineer());
+        foreach (['weigh', 'public.loads', 'copy.lo', 'updated_at'] as $q) {
+            $this->get('/find?q='.urlencode($q))->assertOk()->assertSee('/feeds/weighings', false);
+        }
+        foreach (['%', '_', 'no such thing'] as $q) {
+            $this->get('/find?q='.urlencode($q))->assertOk()->assertSee($q === '_' ? 'weighings' : 'No feed, table, column or system');
+        }
+    }
+
+    #[Test]
+    public function csv_quotes_what_it_must_and_tells_null_from_empty(): void
+    {
+        $this->carry($this->feed());
+        $answer = $this->actingAs($this->engineer())->post('/landed/sql', ['target' => 'house', 'csv' => '1', 'sql' => "SELECT 'a,\"b\"' AS \"x,y\", NULL AS n, '' AS e, E'l\\nm' AS l"])->assertOk();
+        self::assertSame("\"x,y\",n,e,l\r\n\"a,\"\"b\"\"\",,\"\",\"l\nm\"\r\n", $answer->streamedContent());
+    }
+
+    #[Test]
+    public function the_ruler_names_no_mark_into_another_and_piles_up_a_crowd(): void
+    {
+        $feed = $this->feed();
+        $this->actingAs($this->engineer());
+        for ($i = 0; $i < 6; $i++) {
+            DB::table('feeds')->insert(['uid' => (string) Str::uuid(), 'route_id' => $feed->route_id, 'name' => "late feed of a long name {$i}", 'landed' => "x.{$i}", 'capture' => 'watermark', 'standing' => 'carried', 'promise_seconds' => 1, 'complete_up_to' => now()->subSeconds(4 * 8 ** $i)]);
+        }
+        $marks = collect((new Frame)->ruler()['marks'])->sortBy('place')->values();
+        self::assertCount(6, $marks);
+        self::assertGreaterThan(0, $marks->where('named', true)->count());
+        foreach ($marks as $i => $mark) {
+            if ($mark['named'] && ! $mark['left'] && isset($marks[$i + 1])) {
+                self::assertGreaterThanOrEqual($mark['place'] + 0.62 * mb_strlen($mark['label']), $marks[$i + 1]['place']);
+            }
+        }
+        DB::insert("INSERT INTO feeds (uid, route_id, name, landed, capture, standing, promise_seconds, complete_up_to) SELECT gen_random_uuid(), {$feed->route_id}, 'f' || g, 'y.' || g, 'watermark', 'carried', 900, clock_timestamp() - g * interval '1 second' FROM generate_series(1, 300) g");
+        $crowd = (new Frame)->ruler();
+        self::assertSame(300, array_sum(array_column(array_filter($crowd['piles'], static fn (array $p): bool => $p['state'] === 'on time'), 'count')));
+        self::assertSame(1, $crowd['unplaced']['new']);
+    }
+}
