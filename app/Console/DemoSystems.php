@@ -24,10 +24,13 @@ final class DemoSystems extends Command
             $settings = ['host' => '127.0.0.1', 'port' => (int) $this->option('port'), 'database' => $name, 'user' => $user, 'tls' => 'prefer'];
             $system = System::where('name', $name)->first();
             if ($system === null) {
-                SystemBook::check(SystemBook::add($name, $settings, $secret), $systems);
+                $system = SystemBook::add($name, $settings, $secret);
             } elseif ($system->settings['port'] !== $settings['port']) {
                 SystemBook::change($system, $name, $settings, null);
+            } else {
+                continue;
             }
+            SystemBook::check($system->refresh(), $systems);
         }
 
         return self::SUCCESS;

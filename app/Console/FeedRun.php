@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace App\Console;
 
-use App\Models\Run;
 use App\Runtime\Systems;
 use App\Runtime\Worker;
 
@@ -21,6 +20,7 @@ final class FeedRun extends FeedCommand
             return $this->refuse("Feed {$feed->name} is paused. Resume it first: bin/lighterman feed:resume \"{$feed->name}\".");
         }
         $feed->update(['why' => 'asked']);
+        $before = (int) $feed->runs()->max('id');
         $worker = new Worker($systems);
         do {
             $loading = $feed->stands()->isLoading();
@@ -30,15 +30,18 @@ final class FeedRun extends FeedCommand
             $feed->refresh();
         } while ($loading && $feed->standing === 'carried' && ! $feed->stands()->isLoading());
 
-        $run = Run::find($feed->last_run_id);
-        $result = ['feed' => $feed->name, 'state' => $feed->state(), 'read' => $run?->read, 'inserted' => $run?->inserted, 'updated' => $run?->updated, 'unchanged' => $run?->unchanged, 'deleted' => $run?->deleted, 'trouble' => $feed->trouble];
+        $counts = [];
+        foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted'] as $count) {
+            $counts[$count] = (int) $feed->runs()->where('id', '>', $before)->sum($count);
+        }
+        $result = ['feed' => $feed->name, 'state' => $feed->state()] + $counts + ['trouble' => $feed->trouble];
         if ($this->asJson()) {
             $this->json($result);
         } elseif ($feed->trouble !== null) {
             $this->error($feed->trouble['message']);
             $this->line($feed->trouble['remedy']);
         } else {
-            $this->line("{$feed->name}: {$feed->state()}. Last run read {$result['read']}, inserted {$result['inserted']}, updated {$result['updated']}, unchanged {$result['unchanged']}.");
+            $this->line("{$feed->name}: {$feed->state()}. Read {$result['read']}, inserted {$result['inserted']}, updated {$result['updated']}, unchanged {$result['unchanged']}.");
         }
 
         return $feed->trouble === null ? self::SUCCESS : self::FAILURE;

@@ -66,6 +66,12 @@ final class Say
         };
     }
 
+    /** A span without its smaller unit, where only the order matters: 12 min, 10 h. */
+    public static function roughly(float $seconds): string
+    {
+        return preg_replace('/^(\d+ \w+) \d+ \w+$/', '$1', self::span($seconds)) ?? '';
+    }
+
     /** Milliseconds below a second, else a span. */
     public static function took(float $seconds): string
     {

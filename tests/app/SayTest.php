@@ -40,6 +40,7 @@ final class SayTest extends TestCase
         self::assertSame(['9'."\u{202F}".'999', '10.0 k', '999 k', '1.24 M', '1.00 M'], array_map(Say::short(...), [9999, 10_000, 999_400, 1_240_000, 999_900]));
         self::assertSame(['999 B', '1.00 kB', '33.0 kB', '1.05 GB'], array_map(Say::bytes(...), [999, 1000, 33_000, 1_050_000_000]));
         self::assertSame(['100 %', '99.9 %', '99.9 %', '0.0 %', '—'], array_map(Say::share(...), [1.0, 0.9999999, 0.9991, 0.0, null]));
+        self::assertSame(['12 min', '10 h', '38 s', '4.8 s'], array_map(Say::roughly(...), [753.0, 39_480.0, 38.0, 4.8]));
         self::assertSame(['1 row', '2 rows'], array_map(Say::rows(...), [1, 2]));
     }
 

@@ -1,0 +1,48 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\Drills;
+
+use PHPUnit\Framework\Attributes\Test;
+
+/** Several workers at once, whose sessions with source and target are cut again and again. */
+final class ManyWorkersTest extends DrillCase
+{
+    #[Test]
+    public function workers_share_the_feeds_and_cut_connections_cost_nothing(): void
+    {
+        $feeds = 6;
+        $yaml = "source: gate\ntarget: house\ndefaults: { landed_schema: copy, schedule: { continuous_pause_seconds: 1 } }\nfeeds:\n";
+        for ($i = 1; $i <= $feeds; $i++) {
+            $this->gate->run("CREATE TABLE t{$i} (id int PRIMARY KEY, pad text, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO t{$i} SELECT g, repeat('x', 200), now() - interval '1 day' FROM generate_series(1, 20000) g; ANALYZE t{$i}");
+            $yaml .= "  - { table: public.t{$i}, watermark: updated_at, landing: ".($i % 2 ? 'upsert' : 'append')." }\n";
+        }
+        $this->loadRoute($yaml);
+        $workers = [$this->startWorker(), $this->startWorker(), $this->startWorker()];
+        try {
+            for ($round = 0; $round < 6; $round++) {
+                usleep(500_000);
+                $this->gate->run("INSERT INTO t1 SELECT 100000 + {$round} * 100 + g, 'new' FROM generate_series(1, 50) g; INSERT INTO t2 SELECT 100000 + {$round} * 100 + g, 'new' FROM generate_series(1, 50) g");
+                $this->gate->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name IN ('lighterman reader', 'lighterman target') AND datname ~ '{$this->suffix}'");
+            }
+            $this->waitUntil('all copies are equal', function () use ($feeds): bool {
+                for ($i = 1; $i <= $feeds; $i++) {
+                    if (! $this->equal("public.t{$i}", "copy.t{$i}", 'id, pad, updated_at')) {
+                        return false;
+                    }
+                }
+
+                return true;
+            });
+        } finally {
+            array_map($this->stopWorker(...), $workers);
+        }
+        self::assertGreaterThan(1, (int) $this->own->value('SELECT count(DISTINCT worker) FROM runs'), 'more than one worker carried something');
+        self::assertGreaterThan(0, (int) $this->own->value("SELECT count(*) FROM runs WHERE state = 'failed'"), 'some runs were cut');
+        for ($i = 1; $i <= $feeds; $i++) {
+            $this->assertReceiptsJoin("t{$i}");
+        }
+        self::assertSame('0', $this->own->value('SELECT count(*) FROM runs a JOIN runs b ON a.feed_id = b.feed_id AND a.id < b.id AND b.started_at < a.ended_at AND a.empty_runs = 0 AND b.empty_runs = 0'), 'no two runs of a feed at the same time');
+    }
+}
