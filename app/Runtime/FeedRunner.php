@@ -105,8 +105,10 @@ final class FeedRunner
         if ($whole) {
             $this->completed($feed, $plan, $definition, $started);
         } else {
-            // A stopping worker leaves the feed due for the next one; a person's pause keeps it until resumed.
-            $feed->refresh()->update(['due_at' => $feed->paused_at === null ? now() : null, 'progress' => $feed->progress]);
+            // A stopping worker leaves the feed due for the next one, and a cancelled load has to be cleared away; a person's
+            // pause keeps it until resumed.
+            $feed->refresh();
+            $feed->update(['due_at' => $feed->paused_at === null || $feed->cancel_asked ? now() : null]);
         }
     }
 

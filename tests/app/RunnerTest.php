@@ -5,9 +5,12 @@ declare(strict_types=1);
 namespace Tests\App;
 
 use App\Feeds\FeedBook;
+use App\Models\Feed;
 use App\Models\Run;
+use App\Runtime\FeedRunner;
 use App\Runtime\Leases;
 use App\Runtime\Minder;
+use App\Runtime\Systems;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\LeaseLost;
@@ -142,6 +145,39 @@ final class RunnerTest extends AppCase
         FeedBook::resume([$feed]);
         $this->carry($feed->refresh());
         self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.loads'));
+    }
+
+    #[Test]
+    public function a_load_under_way_is_paused_resumed_and_cancelled(): void
+    {
+        $this->gate->run("INSERT INTO loads SELECT g, g, now() - interval '1 day' FROM generate_series(501, 600000) g");
+        $feed = $this->feed();
+        $meanwhile = function (callable $act) use ($feed): void {
+            $leases = new Leases('test');
+            (new FeedRunner(app(Systems::class), $leases, static function () use ($act, $feed): bool {
+                $act($feed->fresh());
+
+                return false;
+            }))->run($leases->of($feed->id) ?? self::fail('no lease'));
+            $feed->refresh();
+        };
+
+        $meanwhile(static fn (Feed $f): int => FeedBook::pause([$f]));
+        $landed = (int) $this->house->value('SELECT count(*) FROM copy.loads');
+        self::assertSame(['paused', 'paused'], [$feed->state(), Run::findOrFail($feed->last_run_id)->state]);
+        self::assertTrue($landed > 0 && $landed < 600_000, "{$landed} rows");
+        self::assertSame($landed, (int) $feed->receipts()->sum('read'));
+
+        FeedBook::resume([$feed]);
+        $meanwhile(static fn (Feed $f) => FeedBook::startOver($f));
+        self::assertNotNull($feed->due_at, 'somebody has to clear the load away');
+        $feed = $this->carry($feed);
+        self::assertSame(['paused', 0], [$feed->state(), $feed->sequence]);
+        self::assertNull($this->house->value("SELECT to_regclass('copy.loads')"));
+
+        FeedBook::resume([$feed]);
+        $this->carry($feed->refresh());
+        self::assertSame('600000', $this->house->value('SELECT count(*) FROM copy.loads'));
     }
 
     #[Test]
