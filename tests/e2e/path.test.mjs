@@ -81,7 +81,7 @@ test('the rehearsal shows the statement and the rows, and writes nothing', async
     await page.selectOption('#schedule', 'cron');
     await page.fill('#cron', '*/10 6-20 * * 1-5');
     await page.getByText('every 10 minutes from 06:00 to 20:59 on Monday to Friday').waitFor();
-    const words = await page.getByText(/That is:/).innerText();
+    const words = await page.locator('[x-data=preview]').innerText();
     assert.equal(words.split('Next:')[1].match(/\d\d:\d\d/g).length, 5, words);
     await page.fill('#cron', '99 * * * *');
     await page.getByText('"99 * * * *" is not a cron expression').waitFor();
