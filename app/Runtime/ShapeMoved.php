@@ -19,7 +19,7 @@ final class ShapeMoved extends RuntimeException implements Explained
 
     public function remedy(): string
     {
-        return 'Nothing is lost: the feed goes on from where it stands. Resume it once the table has its agreed shape again, or agree to the new shape on the feed\'s set-up page.';
+        return 'Nothing is lost: the feed goes on from where it stands. Resume it once the table has its agreed shape again, or agree to the new shape.';
     }
 
     public function mayPass(): bool

@@ -46,8 +46,8 @@ final class Trouble
         $class = substr($state, 0, 2);
 
         return match (true) {
-            $state === '42P01' => SystemTrouble::lasting('no_table', "{$said}.", 'The table was dropped or renamed, or is not visible to '.$at->user.'. Restore it, or remove the feed.'),
-            $state === '42703' => SystemTrouble::lasting('no_column', "{$said}.", 'A column was dropped or renamed. Compare the shape on the feed\'s page.'),
+            $state === '42P01' => SystemTrouble::lasting('no_table', "{$said}.", 'Check its name; it may have been dropped or renamed, or not be visible to '.$at->user.'.'),
+            $state === '42703' => SystemTrouble::lasting('no_column', "{$said}.", 'Check its name; it may have been dropped or renamed.'),
             $state === '42501' => SystemTrouble::lasting('no_privilege', "{$said} (user {$at->user}).", "Grant the missing privilege to {$at->user}; the test of the system names the statement."),
             $state === '25006' => SystemTrouble::lasting('read_only', "{$said}.", 'Only statements that read are allowed here.'),
             $state === '53100' => SystemTrouble::passing('disk_full', "{$said}.", "Free space on the disk of {$at->system}. Nothing of the batch was kept; Lighterman tries again."),
