@@ -124,12 +124,10 @@ test('a row committed late and rows with the same microsecond are not missed', a
     await new Promise((r) => setTimeout(r, 2000));
     await traffic('equal-stamps', '300');
     await late;
-    const now = await sql('weighbridge', 'SELECT now()');
     await until('loads is complete past the commit', async () => {
         const equal = 'SELECT count(*), sum(hashtextextended(concat_ws(chr(1), load_id, ticket, gross_kg, tare_kg, status, updated_at), 0)) FROM';
         return (await sql('warehouse', `${equal} gate.loads`)) === (await sql('weighbridge', `${equal} loads`));
     });
-    assert.ok(now);
 });
 
 test('landed rows are counted, compared by key, and queried', async () => {
