@@ -5,6 +5,8 @@ declare(strict_types=1);
 return [
     // How long a worker may stay silent before another takes its feed over.
     'lease_seconds' => (int) env('LIGHTERMAN_LEASE_SECONDS', 30),
+    // Logs of routes that one worker's children read; each is a process of its own.
+    'logs_per_worker' => 8,
     // Longest wait between two tries of a feed that failed for a reason that may pass.
     'longest_backoff_seconds' => 900,
     'keep' => ['behind_minutes_days' => 35, 'runs_days' => 90],

@@ -16,16 +16,21 @@ final class Work extends Command
 
     public function handle(Systems $systems): int
     {
-        register_shutdown_function(static function (): void {
-            // After a fatal error PHP closes its connections, and closing one in the middle of a COPY would wait for ever.
-            if (in_array(error_get_last()['type'] ?? 0, [E_ERROR, E_CORE_ERROR, E_COMPILE_ERROR], true)) {
-                posix_kill((int) getmypid(), SIGKILL);
-            }
-        });
+        self::dieAtOnce();
         $worker = new Worker($systems);
         $this->trap([SIGTERM, SIGINT], $worker->stop(...));
         $worker->work();
 
         return self::SUCCESS;
+    }
+
+    /** After a fatal error PHP closes its connections, and closing one in the middle of a COPY would wait for ever. */
+    public static function dieAtOnce(): void
+    {
+        register_shutdown_function(static function (): void {
+            if (in_array(error_get_last()['type'] ?? 0, [E_ERROR, E_CORE_ERROR, E_COMPILE_ERROR], true)) {
+                posix_kill((int) getmypid(), SIGKILL);
+            }
+        });
     }
 }

@@ -11,7 +11,9 @@ use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Definition\Schedule;
+use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\TableName;
 
@@ -59,6 +61,8 @@ final class Draft
             schedule: isset($said['schedule']) ? Schedule::fromArray($said['schedule']) : Schedule::everyMinutes(5),
             promiseSeconds: (int) ($said['promise_seconds'] ?? 900),
             takeOver: (bool) ($said['take_over'] ?? false),
+            deletes: Deletes::from($said['deletes'] ?? Deletes::Apply->value),
+            truncates: Truncates::from($said['truncates'] ?? Truncates::Hold->value),
         ), $facts];
     }
 
@@ -78,6 +82,7 @@ final class Draft
     {
         return match (true) {
             $capture === Capture::Reload => Landing::Replace,
+            $capture === Capture::Log => Landing::Upsert,
             $suggested === Landing::Append => Landing::Append,
             default => Landing::Upsert,
         };

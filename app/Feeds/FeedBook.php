@@ -6,10 +6,13 @@ namespace App\Feeds;
 
 use App\Models\Feed;
 use App\Models\Route;
+use App\Models\RouteLog;
 use App\Models\System;
 use App\Support\Audit;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
+use Lighterman\Connectors\Postgres\Log\PostgresLog;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 
@@ -31,11 +34,14 @@ final class FeedBook
             DB::select('SELECT pg_advisory_xact_lock(?)', [crc32('lighterman feeds')]);
             $route = Route::firstOrCreate(['source_id' => $source->id, 'target_id' => $target->id], ['name' => "{$source->name} → {$target->name}"]);
             $feeds = [];
+            if (array_filter($definitions, static fn (FeedDefinition $d): bool => $d->capture === Capture::Log) !== []) {
+                self::logOf($route);
+            }
             foreach ($definitions as $definition) {
                 self::refuseTaken($definition, $target);
                 $feed = Feed::create([
                     'uid' => (string) Str::uuid(), 'route_id' => $route->id, 'name' => $definition->name, 'landed' => (string) $definition->landed,
-                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => now(), 'why' => 'started',
+                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->capture === Capture::Log ? null : now(), 'why' => 'started',
                 ]);
                 self::version($feed, $definition);
                 Audit::record('created', 'feed', $feed->name, null, $definition->toArray());
@@ -55,7 +61,7 @@ final class FeedBook
                 return;
             }
             self::version($feed, $definition);
-            $feed->update(['promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->schedule->kind === 'manual' ? null : now()]);
+            $feed->update(['promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->schedule->kind === 'manual' || $definition->capture === Capture::Log ? null : now()]);
             Audit::record('changed', 'feed', $feed->name, self::differing($before, $definition->toArray()), self::differing($definition->toArray(), $before));
         });
     }
@@ -74,7 +80,7 @@ final class FeedBook
     public static function resume(iterable $feeds): int
     {
         return self::each($feeds, 'resumed', static fn (Feed $f): ?array => $f->paused_at === null && ! in_array($f->standing, ['held', 'failed'], true) ? null : [
-            'paused_at' => null, 'due_at' => now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
+            'paused_at' => null, 'due_at' => $f->capture === 'log' ? null : now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
             'standing' => in_array($f->standing, ['held', 'failed'], true) ? ($f->complete_up_to === null ? 'new' : 'carried') : $f->standing,
         ]);
     }
@@ -82,7 +88,7 @@ final class FeedBook
     /** @param  iterable<Feed>  $feeds */
     public static function runNow(iterable $feeds): int
     {
-        return self::each($feeds, 'asked to run', static fn (Feed $f): ?array => in_array($f->state(), ['paused', 'held'], true) ? null : ['due_at' => now(), 'why' => 'asked']);
+        return self::each($feeds, 'asked to run', static fn (Feed $f): ?array => in_array($f->state(), ['paused', 'held'], true) ? null : ['due_at' => $f->capture === 'log' ? null : now(), 'why' => 'asked']);
     }
 
     /** Stops the feed and has what it landed removed, so that it can begin anew. It stays paused until resumed. */
@@ -97,6 +103,7 @@ final class FeedBook
         DB::transaction(function () use ($feed): void {
             Audit::record('removed', 'feed', $feed->name, $feed->definition->body);
             $feed->delete();
+            self::wake($feed->route);
         });
     }
 
@@ -114,12 +121,31 @@ final class FeedBook
                 if ($values !== null) {
                     Audit::record($action, 'feed', $feed->name, ['state' => $feed->state()]);
                     $feed->update($values);
+                    if ($feed->capture === 'log') {
+                        self::wake($feed->route);
+                    }
                     $changed++;
                 }
             });
         }
 
         return $changed;
+    }
+
+    /** Has the route's log read from now on; all its log feeds share one slot. */
+    private static function logOf(Route $route): void
+    {
+        $uid = (string) Str::uuid();
+        // The publication can be made by the owner of the tables beforehand, so its name says only what it is for.
+        $name = PostgresLog::PREFIX.preg_replace('/[^a-z0-9]+/', '_', strtolower($route->source->name.'_'.$route->target->name));
+        RouteLog::firstOrCreate(['route_id' => $route->id], ['uid' => $uid, 'slot' => substr($name, 0, 54).'_'.substr($uid, 0, 8), 'publication' => substr($name, 0, 63), 'due_at' => now()]);
+        self::wake($route);
+    }
+
+    /** Has a log that waits, or has failed, looked at again. */
+    public static function wake(Route $route): void
+    {
+        RouteLog::where('route_id', $route->id)->update(['due_at' => now()]);
     }
 
     private static function refuseTaken(FeedDefinition $definition, System $target): void

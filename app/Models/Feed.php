@@ -8,6 +8,7 @@ use Carbon\CarbonImmutable;
 use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
+use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Latency\Behind;
 use Lighterman\Core\Position\Position;
 
@@ -21,7 +22,7 @@ use Lighterman\Core\Position\Position;
 final class Feed extends Record
 {
     protected $casts = [
-        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'cancel_asked' => 'boolean',
+        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'cancel_asked' => 'boolean',
         'paused_at' => 'immutable_datetime', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime',
         'last_landed_at' => 'immutable_datetime',
     ];
@@ -87,6 +88,19 @@ final class Feed extends Record
             $behind === null => 'new',
             default => $behind > $this->promise_seconds ? 'late' : 'on time',
         };
+    }
+
+    /** Back to before the first row landed, once the target has forgotten the feed. */
+    public function forgetLanded(): void
+    {
+        DB::transaction(function (): void {
+            $this->receipts()->delete();
+            DB::table('spool')->where('feed_id', $this->id)->delete();
+            $this->update([
+                'cancel_asked' => false, 'standing' => 'new', 'position' => null, 'sequence' => 0, 'progress' => null, 'note' => null, 'complete_up_to' => null,
+                'last_landed_at' => null, 'trouble' => null, 'failures' => 0, 'reload' => null, 'emptied' => null, 'waiting' => 0,
+            ]);
+        });
     }
 
     public function stands(): Position

@@ -6,6 +6,7 @@ namespace App\Models;
 
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
+use Illuminate\Database\Eloquent\Relations\HasOne;
 
 /** A named set of feeds between the same source and target. */
 final class Route extends Record
@@ -20,6 +21,12 @@ final class Route extends Record
     public function target(): BelongsTo
     {
         return $this->belongsTo(System::class, 'target_id');
+    }
+
+    /** @return HasOne<RouteLog, $this> */
+    public function log(): HasOne
+    {
+        return $this->hasOne(RouteLog::class);
     }
 
     /** @return HasMany<Feed, $this> */

@@ -18,7 +18,6 @@ use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
-use Lighterman\Core\Shape\Shape;
 use Throwable;
 
 /**
@@ -71,7 +70,7 @@ final class FeedRunner
         $definition = $feed->definition->parsed();
         $source = $this->systems->source($feed->route->source);
         $clock = hrtime(true);
-        $this->checkShape($source, $definition);
+        ShapeCheck::agreed($source, $definition);
         $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note));
         $planning = self::since($clock);
         if ($plan->empty) {
@@ -148,18 +147,6 @@ final class FeedRunner
             }
         } finally {
             $reader->close();
-        }
-    }
-
-    /** The source's table must still have the agreed shape, as far as it is carried. */
-    private function checkShape(SourceSystem $source, FeedDefinition $definition): void
-    {
-        $now = $source->shape($definition->source);
-        $agreed = $definition->shape;
-        $ignored = $definition->leaveOut;
-        $difference = (new Shape($agreed->without($ignored)->columns, $agreed->key))->difference(new Shape($now->without($ignored)->columns, $now->key));
-        if (! $difference->isEmpty()) {
-            throw ShapeMoved::by($definition->source, $difference);
         }
     }
 
@@ -252,10 +239,7 @@ final class FeedRunner
     private function discard(Feed $feed): void
     {
         $this->systems->target($feed->route->target)->discard($feed->definition->parsed(), $feed->uid);
-        DB::transaction(function () use ($feed): void {
-            $feed->receipts()->delete();
-            $feed->update(['cancel_asked' => false, 'standing' => 'new', 'position' => null, 'sequence' => 0, 'progress' => null, 'note' => null, 'complete_up_to' => null, 'last_landed_at' => null, 'trouble' => null, 'failures' => 0]);
-        });
+        $feed->forgetLanded();
     }
 
     private static function since(int $clock): float

@@ -4,10 +4,13 @@ declare(strict_types=1);
 
 namespace App\Runtime;
 
+use App\Models\RouteLog;
 use App\Models\System;
+use Lighterman\Connectors\Postgres\Log\PostgresLog;
 use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Connectors\Postgres\PostgresSource;
 use Lighterman\Connectors\Postgres\PostgresTarget;
+use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\TargetSystem;
 
@@ -28,6 +31,12 @@ final class Systems
     public function target(System $system): TargetSystem
     {
         return $this->targets[$this->version($system)] ??= new PostgresTarget($this->settings($system));
+    }
+
+    /** The log that a route reads. Its connections are its own. */
+    public function log(RouteLog $log): ChangeLog
+    {
+        return new PostgresLog($this->settings($log->route->source), $log->slot, $log->publication);
     }
 
     /** Lets go of every connection, so that the next use makes a new one. */

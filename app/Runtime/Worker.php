@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace App\Runtime;
 
+use App\Runtime\Log\LogKeeper;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Log;
 use Throwable;
@@ -31,8 +32,10 @@ final class Worker
 
     public function work(float $idleSeconds = 0.5): void
     {
+        $keeper = new LogKeeper((int) config('lighterman.logs_per_worker'));
         while (! $this->stop) {
             try {
+                $keeper->tick();
                 $lease = $this->leases->next();
                 $lease === null ? usleep((int) ($idleSeconds * 1e6)) : $this->runner->run($lease);
             } catch (Throwable $e) {
@@ -42,6 +45,7 @@ final class Worker
                 sleep(1);
             }
         }
+        $keeper->stop();
     }
 
     /** Carries one feed once, now; false while another worker holds it. */

@@ -4,10 +4,24 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-/** What became of the rows of one unit in the target, by the server's own count. */
+/** What became of the rows of one unit in the target, by the server's own count, with the bytes that were sent for them. */
 final readonly class Counts
 {
-    public function __construct(public int $inserted, public int $updated = 0, public int $unchanged = 0, public int $deleted = 0)
+    public function __construct(public int $inserted, public int $updated = 0, public int $unchanged = 0, public int $deleted = 0, public int $bytes = 0, public string $checksum = '')
     {
+    }
+
+    public function plus(self $other): self
+    {
+        return new self(
+            $this->inserted + $other->inserted, $this->updated + $other->updated, $this->unchanged + $other->unchanged, $this->deleted + $other->deleted,
+            $this->bytes + $other->bytes, $this->checksum === '' ? $other->checksum : hash('xxh128', $this->checksum.$other->checksum),
+        );
+    }
+
+    /** The same for lines that were sent: how many bytes, and their xxh128 in hexadecimal. */
+    public function of(string $lines): self
+    {
+        return new self($this->inserted, $this->updated, $this->unchanged, $this->deleted, strlen($lines), hash('xxh128', $lines));
     }
 }

@@ -22,7 +22,7 @@ final readonly class Ledger
             feed text NOT NULL, sequence bigint NOT NULL, run bigint NOT NULL, from_position text NOT NULL, to_position text NOT NULL,
             read bigint NOT NULL, inserted bigint NOT NULL, updated bigint NOT NULL, unchanged bigint NOT NULL, deleted bigint NOT NULL,
             dropped bigint NOT NULL, set_aside bigint NOT NULL, bytes bigint NOT NULL, checksum text NOT NULL, source_time text,
-            landed_at timestamptz NOT NULL, PRIMARY KEY (feed, sequence));
+            landed_at timestamptz NOT NULL, superseded bigint NOT NULL DEFAULT 0, PRIMARY KEY (feed, sequence));
         SQL;
 
     public function __construct(private Connection $connection)
@@ -34,6 +34,8 @@ final readonly class Ledger
     {
         if (! $this->exists()) {
             $this->connection->run(self::CREATE);
+        } elseif ($this->connection->value("SELECT 1 FROM pg_attribute WHERE attrelid = 'lighterman.receipt'::regclass AND attname = 'superseded'") === null) {
+            $this->connection->run('ALTER TABLE lighterman.receipt ADD COLUMN superseded bigint NOT NULL DEFAULT 0');
         }
     }
 
@@ -45,11 +47,12 @@ final readonly class Ledger
     /**
      * Takes the feed for the holder of a token and gives its position.
      *
+     * @param  TableName|null  $landed  null for a route, which stands for the place in the log of all its feeds
      * @param  bool  $created  whether the landed table is being created for this feed now
      *
      * @throws LeaseLost when a newer token has been here
      */
-    public function claim(string $feed, int $token, TableName $landed, bool $created): Position
+    public function claim(string $feed, int $token, ?TableName $landed, bool $created): Position
     {
         $row = $this->connection->row(<<<'SQL'
             INSERT INTO lighterman.position AS p (feed, token, sequence, position, landed, created) VALUES ($1, $2, 0, $3, $4, $5)
@@ -84,12 +87,59 @@ final readonly class Ledger
         return ['sequence' => (int) $row['sequence'] + 1, 'now' => (string) $row['now']];
     }
 
+    /**
+     * Locks a route's line for the transaction under way.
+     *
+     * @return array{now: string} the target's clock
+     *
+     * @throws LeaseLost|SystemTrouble
+     */
+    public function hold(string $route, int $token): array
+    {
+        $row = $this->connection->row('SELECT token, clock_timestamp() AS now FROM lighterman.position WHERE feed = $1 FOR UPDATE', [$route])
+            ?? throw SystemTrouble::lasting('no_position', "{$this->connection->settings->system}: the position of this route is gone from lighterman.position.", 'Restore the table from a backup, or begin the route anew.');
+        if ((int) $row['token'] !== $token) {
+            throw LeaseLost::to((int) $row['token'], $token);
+        }
+
+        return ['now' => (string) $row['now']];
+    }
+
+    public function sequence(string $feed): int
+    {
+        return (int) $this->connection->value('SELECT sequence FROM lighterman.position WHERE feed = $1', [$feed]);
+    }
+
+    public function move(string $feed, Position $to): void
+    {
+        $this->connection->run('UPDATE lighterman.position SET position = $2 WHERE feed = $1', [$feed, $to->toJson()]);
+    }
+
+    /**
+     * Stores the receipts of several feeds and moves them on, in two statements however many they are.
+     *
+     * @param  array<string, Receipt>  $receipts  by feed
+     */
+    public function storeAll(array $receipts): void
+    {
+        if ($receipts === []) {
+            return;
+        }
+        $lines = json_encode(array_map(static fn (string $feed, Receipt $r): array => [
+            'feed' => $feed, 'sequence' => $r->sequence, 'run' => $r->run, 'from_position' => $r->from->toJson(), 'to_position' => $r->to->toJson(), 'read' => $r->read,
+            'inserted' => $r->inserted, 'updated' => $r->updated, 'unchanged' => $r->unchanged, 'deleted' => $r->deleted, 'dropped' => $r->dropped, 'set_aside' => $r->setAside,
+            'bytes' => $r->bytes, 'checksum' => $r->checksum, 'source_time' => $r->sourceTime, 'landed_at' => $r->landedAt, 'superseded' => $r->superseded,
+        ], array_keys($receipts), array_values($receipts)), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE);
+        $this->connection->run('INSERT INTO lighterman.receipt SELECT * FROM jsonb_populate_recordset(NULL::lighterman.receipt, $1::jsonb)', [$lines]);
+        $this->connection->run('UPDATE lighterman.position p SET position = r.to_position, sequence = r.sequence FROM jsonb_to_recordset($1::jsonb) r(feed text, to_position text, sequence bigint) WHERE p.feed = r.feed', [$lines]);
+    }
+
     public function store(string $feed, Receipt $receipt): void
     {
         $this->connection->run('UPDATE lighterman.position SET position = $2, sequence = $3 WHERE feed = $1', [$feed, $receipt->to->toJson(), $receipt->sequence]);
-        $this->connection->run('INSERT INTO lighterman.receipt VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16)', [
+        $this->connection->run('INSERT INTO lighterman.receipt VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17)', [
             $feed, $receipt->sequence, $receipt->run, $receipt->from->toJson(), $receipt->to->toJson(), $receipt->read, $receipt->inserted, $receipt->updated,
-            $receipt->unchanged, $receipt->deleted, $receipt->dropped, $receipt->setAside, $receipt->bytes, $receipt->checksum, $receipt->sourceTime, $receipt->landedAt,
+            $receipt->unchanged, $receipt->deleted, $receipt->dropped, $receipt->setAside, $receipt->bytes, $receipt->checksum, $receipt->sourceTime, $receipt->landedAt, $receipt->superseded,
         ]);
     }
 
@@ -110,7 +160,7 @@ final readonly class Ledger
         return array_map(static fn (array $r): Receipt => new Receipt(
             (int) $r['sequence'], (int) $r['run'], Position::fromJson((string) $r['from_position']), Position::fromJson((string) $r['to_position']),
             (int) $r['read'], (int) $r['inserted'], (int) $r['updated'], (int) $r['unchanged'], (int) $r['deleted'], (int) $r['dropped'], (int) $r['set_aside'],
-            (int) $r['bytes'], (string) $r['checksum'], $r['source_time'], (string) $r['landed_at'],
+            (int) $r['bytes'], (string) $r['checksum'], $r['source_time'], (string) $r['landed_at'], (int) $r['superseded'],
         ), $this->connection->rows('SELECT * FROM lighterman.receipt WHERE feed = $1 AND sequence > $2 ORDER BY sequence', [$feed, $sequence]));
     }
 

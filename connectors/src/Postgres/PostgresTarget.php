@@ -4,8 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Connectors\Postgres\Log\PostgresChangeLanding;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\TargetCapabilities;
+use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Port\QueryResult;
@@ -60,6 +62,11 @@ final class PostgresTarget implements TargetSystem
         }
 
         return new PostgresLanding($this->connection, $ledger, $definition, $feed, $token, $position);
+    }
+
+    public function openChanges(string $route, int $token): ChangeLanding
+    {
+        return new PostgresChangeLanding(new Connection($this->settings, 'lighterman target', readOnly: false), $route, $token);
     }
 
     public function discard(FeedDefinition $definition, string $feed): void

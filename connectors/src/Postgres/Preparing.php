@@ -8,6 +8,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\Preparation;
+use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -29,6 +30,9 @@ final readonly class Preparing
         }
         $statements = $schema === null ? ['CREATE SCHEMA '.Connection::name($definition->landed->schema)] : [];
         $statements[] = self::createTable($definition, Sql::table($definition->landed));
+        if ($definition->landing === Landing::Versions) {
+            $statements[] = 'CREATE UNIQUE INDEX ON '.Sql::table($definition->landed).' ('.Connection::names($definition->key).') WHERE is_current';
+        }
 
         return new Preparation(false, $statements, [$this->mayCreate($definition, $schema)]);
     }
@@ -37,29 +41,21 @@ final readonly class Preparing
     public static function createTable(FeedDefinition $definition, string $name): string
     {
         $lines = [];
+        // Where an entry may tell less than a whole row, only what tells rows apart must be there.
+        $whole = ! $definition->capture->bringsChanges() || $definition->landing === Landing::Upsert;
         foreach ($definition->carried()->columns as $column) {
-            $required = ! $column->nullable || in_array($column->name, $definition->key, true);
+            $required = ($whole && ! $column->nullable) || in_array($column->name, $definition->key, true);
             $lines[] = '  '.Connection::name($column->name).' '.TypeMap::write($column->type).($required ? ' NOT NULL' : '');
         }
-        foreach (self::stampTypes($definition) as $stamp => $type) {
-            $lines[] = '  '.Connection::name($stamp).' '.TypeMap::write($type);
+        foreach ($definition->technical() as $column) {
+            // Places in the log order as plain bytes do, whatever the database's collation.
+            $lines[] = '  '.Connection::name($column->name).' '.TypeMap::write($column->type).($column->type->kind === TypeKind::Text ? ' COLLATE "C"' : '');
         }
-        if ($definition->key !== [] && $definition->landing !== Landing::Append) {
-            $lines[] = '  PRIMARY KEY ('.Connection::names($definition->key).')';
+        if ($definition->landedKey() !== []) {
+            $lines[] = '  PRIMARY KEY ('.Connection::names($definition->landedKey()).')';
         }
 
         return "CREATE TABLE {$name} (\n".implode(",\n", $lines)."\n)";
-    }
-
-    /** @return array<string, Type> */
-    private static function stampTypes(FeedDefinition $definition): array
-    {
-        $types = [];
-        foreach ($definition->stamps() as $stamp => $name) {
-            $types[(string) $name] = Type::of($stamp === 'delivered_at' ? TypeKind::TimestampTz : TypeKind::Text);
-        }
-
-        return $types;
     }
 
     /** @param  array<string, string|null>|null  $schema */
@@ -82,7 +78,7 @@ final readonly class Preparing
     private function compare(FeedDefinition $definition, Shape $actual): array
     {
         $table = (string) $definition->landed;
-        $wanted = array_map(static fn (Column $c): Type => $c->type, array_column($definition->carried()->columns, null, 'name')) + self::stampTypes($definition);
+        $wanted = array_map(static fn (Column $c): Type => $c->type, array_column([...$definition->carried()->columns, ...array_values($definition->technical())], null, 'name'));
         $findings = $this->privileges($definition);
         foreach ($wanted as $name => $type) {
             $findings[] = $this->column($definition, $actual->column((string) $name), (string) $name, $type);
@@ -92,8 +88,9 @@ final readonly class Preparing
                 $findings[] = Finding::failed($column->name, "Column {$column->name} of {$table} must have a value, but the feed brings none.", 'ALTER TABLE '.Sql::table($definition->landed).' ALTER COLUMN '.Connection::name($column->name).' DROP NOT NULL;');
             }
         }
-        if ($definition->landing === Landing::Upsert && ! $this->hasUniqueIndex($definition)) {
-            $findings[] = Finding::failed('Key', "{$table} has no unique index on (".implode(', ', $definition->key).'), so rows cannot be matched by key.', 'CREATE UNIQUE INDEX ON '.Sql::table($definition->landed).' ('.Connection::names($definition->key).');');
+        $key = $definition->landing === Landing::Replace ? [] : $definition->landedKey();
+        if ($key !== [] && ! $this->hasUniqueIndex($definition->landed, $key)) {
+            $findings[] = Finding::failed('Key', "{$table} has no unique index on (".implode(', ', $key).'), so rows cannot be matched by key.', 'CREATE UNIQUE INDEX ON '.Sql::table($definition->landed).' ('.Connection::names($key).');');
         }
 
         return [...$findings, ...$this->strangers($definition)];
@@ -130,14 +127,15 @@ final readonly class Preparing
         return $this->connection->value('SELECT atthasdef OR attidentity <> \'\' FROM pg_attribute WHERE attrelid = $1::regclass AND attname = $2', [Sql::table($definition->landed), $column]) === 't';
     }
 
-    private function hasUniqueIndex(FeedDefinition $definition): bool
+    /** @param  list<string>  $key */
+    private function hasUniqueIndex(TableName $table, array $key): bool
     {
         return $this->connection->value(<<<'SQL'
             SELECT EXISTS (
                 SELECT 1 FROM pg_index i WHERE i.indrelid = $1::regclass AND i.indisunique AND i.indisvalid AND i.indpred IS NULL
                 AND (SELECT array_agg(a.attname::text ORDER BY a.attname) FROM pg_attribute a WHERE a.attrelid = i.indrelid AND a.attnum = ANY (i.indkey::int2[]))
                     = (SELECT array_agg(k ORDER BY k) FROM json_array_elements_text($2::json) k))
-            SQL, [Sql::table($definition->landed), json_encode($definition->key, JSON_THROW_ON_ERROR)]) === 't';
+            SQL, [Sql::table($table), json_encode($key, JSON_THROW_ON_ERROR)]) === 't';
     }
 
     /** @return list<Finding> whether rows are there that Lighterman did not land */

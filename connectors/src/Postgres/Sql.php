@@ -87,14 +87,15 @@ final class Sql
     /**
      * @param  list<string>  $columns
      * @param  list<string>  $values
+     * @param  '>'|'<='  $operator
      */
-    private static function afterKey(FeedDefinition $definition, array $columns, array $values): string
+    public static function afterKey(FeedDefinition $definition, array $columns, array $values, string $operator = '>'): string
     {
         $typed = array_map(static fn (string $c, string $v): string => self::typed($definition, $c, $v), $columns, $values);
 
         return count($columns) === 1
-            ? Connection::name($columns[0]).' > '.$typed[0]
-            : '('.Connection::names($columns).') > ('.implode(', ', $typed).')';
+            ? Connection::name($columns[0])." {$operator} ".$typed[0]
+            : '('.Connection::names($columns).") {$operator} (".implode(', ', $typed).')';
     }
 
     private static function typed(FeedDefinition $definition, string $column, string $value): string

@@ -9,12 +9,20 @@ enum Capture: string
 {
     case Reload = 'reload';
     case Watermark = 'watermark';
+    case Log = 'log';
 
     public function explanation(): string
     {
         return match ($this) {
             self::Reload => 'Reads the whole table every time.',
             self::Watermark => 'Reads only rows past the last value of a growing column.',
+            self::Log => 'Takes every insert, update and delete from the database\'s own change log.',
         };
+    }
+
+    /** Whether what arrives are changes and not the rows a query finds. */
+    public function bringsChanges(): bool
+    {
+        return $this === self::Log;
     }
 }

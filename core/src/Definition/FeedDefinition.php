@@ -6,8 +6,12 @@ namespace Lighterman\Core\Definition;
 
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\WatermarkMode;
+use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Technical;
+use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TypeKind;
 
@@ -25,6 +29,8 @@ final readonly class FeedDefinition
      * @param  string|null  $sourcePosition  landed column stamped with the position the row's batch led to; null for none
      * @param  int  $promiseSeconds  the most the feed may be behind
      * @param  bool  $takeOver  whether a landed table that Lighterman did not create, and that has rows, may be written to
+     * @param  Deletes  $deletes  what a captured delete does, for landing `upsert`
+     * @param  Truncates  $truncates  what happens when a captured table is emptied at once
      *
      * @throws InvalidDefinition
      */
@@ -45,6 +51,8 @@ final readonly class FeedDefinition
         public Schedule $schedule = new Schedule,
         public int $promiseSeconds = 900,
         public bool $takeOver = false,
+        public Deletes $deletes = Deletes::Apply,
+        public Truncates $truncates = Truncates::Hold,
     ) {
         $this->checkColumns();
         $this->checkCapture();
@@ -57,10 +65,12 @@ final readonly class FeedDefinition
         }
     }
 
-    /** The columns that are carried, in order. */
+    /** The columns that are carried, in order. A change log does not have what the source computes itself. */
     public function carried(): Shape
     {
-        return $this->shape->without($this->leaveOut);
+        $computed = $this->capture === Capture::Log ? array_filter($this->shape->columns, static fn (Column $c): bool => $c->generated) : [];
+
+        return $this->shape->without([...$this->leaveOut, ...array_map(static fn (Column $c): string => $c->name, array_values($computed))]);
     }
 
     /** Null for a capture without a watermark. */
@@ -75,6 +85,30 @@ final readonly class FeedDefinition
     public function stamps(): array
     {
         return array_filter(['delivered_at' => $this->deliveredAt, 'source_position' => $this->sourcePosition], static fn (?string $n): bool => $n !== null);
+    }
+
+    /** @return array<string, Column> the columns that the landed table has besides those carried, by what they hold */
+    public function technical(): array
+    {
+        $columns = [];
+        foreach ($this->stamps() as $stamp => $name) {
+            $columns[$stamp] = Technical::from($stamp)->column($name);
+        }
+        foreach ($this->capture->bringsChanges() ? Technical::of($this->landing, $this->deletes) : [] as $needed) {
+            $columns[$needed->value] ??= $needed->column();
+        }
+
+        return $columns;
+    }
+
+    /** @return list<string> the landed columns that tell landed rows apart; empty where nothing does */
+    public function landedKey(): array
+    {
+        return match ($this->landing) {
+            Landing::Append => [],
+            Landing::Versions => [...$this->key, $this->technical()['source_position']->name],
+            default => $this->key,
+        };
     }
 
     private function checkColumns(): void
@@ -93,9 +127,9 @@ final readonly class FeedDefinition
                 throw InvalidDefinition::at("{$this->name}: {$column->name}", "column {$column->name} of {$this->source} is of type {$column->type}, which cannot be carried", "Leave the column out (leave_out: [{$column->name}]), or have the source offer it through a view as text.");
             }
         }
-        $stamps = array_values($this->stamps());
+        $stamps = array_values(array_map(static fn (Column $c): string => $c->name, $this->technical()));
         foreach (array_intersect($stamps, $this->carried()->names()) as $taken) {
-            throw InvalidDefinition::at("{$this->name}: stamps", "the stamped column \"{$taken}\" has the name of a source column", 'Name the stamp differently, or set it to null.');
+            throw InvalidDefinition::at("{$this->name}: stamps", "the column \"{$taken}\" that the landing adds has the name of a source column", 'Name the stamp differently or set it to null, or leave the source column out.');
         }
         if (count($stamps) !== count(array_unique($stamps))) {
             throw InvalidDefinition::at("{$this->name}: stamps", 'both stamps have the same name', 'Name them differently.');
@@ -104,9 +138,12 @@ final readonly class FeedDefinition
 
     private function checkCapture(): void
     {
-        if ($this->capture === Capture::Reload) {
+        if ($this->capture !== Capture::Watermark) {
             if ($this->watermark !== null || $this->overlap !== 0) {
-                throw InvalidDefinition::at("{$this->name}: watermark", 'a reload reads everything and takes no watermark', 'Remove it, or set capture to watermark.');
+                throw InvalidDefinition::at("{$this->name}: watermark", "capture {$this->capture->value} takes no watermark", 'Remove it, or set capture to watermark.');
+            }
+            if ($this->capture === Capture::Log && $this->key === []) {
+                throw InvalidDefinition::at("{$this->name}: key", 'a change log needs a key, to know which row was changed', 'Name the columns that tell rows apart, or use capture reload.');
             }
 
             return;
@@ -132,7 +169,10 @@ final readonly class FeedDefinition
             throw InvalidDefinition::at("{$this->name}: key", 'landing upsert needs a key', 'Name the columns that tell rows apart, or use landing replace.');
         }
         if ($this->landing === Landing::Replace && $this->capture !== Capture::Reload) {
-            throw InvalidDefinition::at("{$this->name}: landing", 'replace swaps the whole table, but a watermark reads only a part', 'Use landing upsert, or capture reload.');
+            throw InvalidDefinition::at("{$this->name}: landing", "replace swaps the whole table, but capture {$this->capture->value} brings only a part", 'Use landing upsert, or capture reload.');
+        }
+        if ($this->landing === Landing::Versions && ! $this->capture->bringsChanges()) {
+            throw InvalidDefinition::at("{$this->name}: landing", "capture {$this->capture->value} does not see every version of a row", 'Use capture log, or landing upsert.');
         }
     }
 
@@ -155,7 +195,7 @@ final readonly class FeedDefinition
             'schedule' => $this->schedule->toArray(),
             'promise_seconds' => $this->promiseSeconds,
             'take_over' => $this->takeOver,
-        ];
+        ] + ($this->capture->bringsChanges() ? ['deletes' => $this->deletes->value, 'truncates' => $this->truncates->value] : []);
     }
 
     /**
@@ -182,6 +222,8 @@ final readonly class FeedDefinition
             Schedule::fromArray($data['schedule'] ?? []),
             $data['promise_seconds'] ?? 900,
             $data['take_over'] ?? false,
+            Deletes::from($data['deletes'] ?? Deletes::Apply->value),
+            Truncates::from($data['truncates'] ?? Truncates::Hold->value),
         );
     }
 }

@@ -17,7 +17,8 @@ final class CopyText
 
     public static function field(?string $value): string
     {
-        return $value === null ? '\\N' : strtr($value, self::ESCAPES);
+        // Most values have nothing to escape, and seeing that costs a fraction of translating them.
+        return $value === null ? '\\N' : (strpbrk($value, "\\\n\r\t\x08\f\v") === false ? $value : strtr($value, self::ESCAPES));
     }
 
     /** @param  list<string|null>  $row */

@@ -8,6 +8,7 @@ use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 
 /** What delivery can honestly claim for one feed, derived from what source, capture, landing and target can really do. */
@@ -35,6 +36,9 @@ final readonly class Guarantee
         if (! $target->transactional) {
             return new Claim('delivery', 'at risk', 'At least once', 'The target cannot commit rows and position together, so a crash in between delivers a batch again.');
         }
+        if ($feed->capture === Capture::Log) {
+            return new Claim('delivery', 'kept', 'Exactly once, in effect', 'Every source transaction lands whole, across its tables, in one transaction of the target together with the position in the log. While a feed is paused or failing its changes wait in a spool and land by themselves afterwards.');
+        }
         if ($feed->landing === Landing::Append && $feed->capture === Capture::Reload) {
             return new Claim('delivery', 'at risk', 'Once per reload', 'Every reload adds the whole table again; within one reload each row is added once.');
         }
@@ -44,6 +48,11 @@ final readonly class Guarantee
 
     private static function changes(FeedDefinition $feed, ?TableFacts $facts): Claim
     {
+        if ($feed->capture === Capture::Log) {
+            return $feed->landing === Landing::Upsert
+                ? new Claim('changes', 'kept', 'Every change is seen', 'The log holds each of them. Several changes to a row that land together are written as the last of them.')
+                : new Claim('changes', 'kept', 'Every change is seen and kept', 'The log holds each of them, and each is landed as a row of its own.');
+        }
         if ($feed->capture === Capture::Reload) {
             return new Claim('changes', 'kept', 'Every reload carries all rows', 'The whole table is read in one statement, as it is at that moment. Versions in between are not seen.');
         }
@@ -62,6 +71,16 @@ final readonly class Guarantee
 
     private static function deletes(FeedDefinition $feed): Claim
     {
+        if ($feed->capture === Capture::Log) {
+            return $feed->landing === Landing::Upsert && $feed->deletes === Deletes::Ignore
+                ? new Claim('deletes', 'not given', 'Deletes are ignored', 'By choice: a row deleted at the source stays in the copy as it was.')
+                : new Claim('deletes', 'kept', 'Deletes are seen', match (true) {
+                    $feed->landing === Landing::Append => 'A delete is an entry of the journal.',
+                    $feed->landing === Landing::Versions => 'A delete ends the row\'s last version.',
+                    default => $feed->deletes->explanation(),
+                });
+        }
+
         return $feed->capture === Capture::Reload && $feed->landing === Landing::Replace
             ? new Claim('deletes', 'kept', 'Deletes are seen', 'The table is swapped whole; a row that is gone at the source is gone after the next reload.')
             : new Claim('deletes', 'not given', 'Deletes are not seen', $feed->capture === Capture::Reload
@@ -71,6 +90,9 @@ final readonly class Guarantee
 
     private static function lateCommits(FeedDefinition $feed, SourceCapabilities $source): Claim
     {
+        if ($feed->capture === Capture::Log) {
+            return new Claim('late commits', 'kept', 'Late commits are covered', 'The log is in the order of commits, so nothing can slip in behind the position.');
+        }
         if ($feed->capture === Capture::Reload) {
             return new Claim('late commits', 'kept', 'Late commits are covered', 'The next reload reads them like any other row.');
         }
@@ -87,6 +109,10 @@ final readonly class Guarantee
 
     private static function order(FeedDefinition $feed): Claim
     {
+        if ($feed->capture === Capture::Log) {
+            return new Claim('order', 'kept', 'In order of the commits', 'Once the first load is done, the copy is at every moment as the source was after one of its transactions.');
+        }
+
         return $feed->capture === Capture::Reload
             ? new Claim('order', 'kept', 'As of one moment', 'All rows come from one statement, and readers see either the old table or the new one.')
             : new Claim('order', 'kept', 'In order of the watermark', 'Rows of one source transaction may land in two batches, so the copy can be between two states of the source.');

@@ -32,6 +32,15 @@ interface TargetSystem
     public function open(FeedDefinition $definition, string $feed, int $token): LandingSession;
 
     /**
+     * Opens the target for the changes of a route's feeds.
+     *
+     * @param  string  $route  the route's lasting id, under which its place in the log is kept beside the rows
+     *
+     * @throws LeaseLost when a newer token has been seen
+     */
+    public function openChanges(string $route, int $token): ChangeLanding;
+
+    /**
      * Forgets a feed: its position and receipts, and the landed table if Lighterman created it. All or nothing.
      */
     public function discard(FeedDefinition $definition, string $feed): void;

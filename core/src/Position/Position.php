@@ -7,7 +7,9 @@ namespace Lighterman\Core\Position;
 use InvalidArgumentException;
 
 /**
- * Where a feed has got to. Three phases follow each other:
+ * Where a feed has got to.
+ *
+ * Captures by query have three phases that follow each other:
  *
  * - `start`: nothing has landed.
  * - `load`: the first load walks the table in key order; `key` is the last key landed and `until` the bound below
@@ -16,12 +18,15 @@ use InvalidArgumentException;
  *   covered: null none of it, an empty list all of it, values the rows up to that key. In the middle of a window
  *   `until` is the bound that the window was given at its start, and `seenAt` the source's clock when it was given.
  *
+ * Captures of changes stand at a place in the log, `log`: everything committed before it has landed. While a first load
+ * goes on beside the changes the phase is `log load`, and `key` the last key loaded.
+ *
  * Values are kept as the text the source rendered (ISO dates, UTC, exact decimals), so that nothing is rounded.
  */
 final readonly class Position
 {
     /**
-     * @param  'start'|'load'|'after'  $phase
+     * @param  'start'|'load'|'after'|'log'|'log load'  $phase
      * @param  list<string>|null  $key
      */
     private function __construct(
@@ -30,6 +35,7 @@ final readonly class Position
         public ?array $key = null,
         public ?string $until = null,
         public ?string $seenAt = null,
+        public ?string $place = null,
     ) {
     }
 
@@ -53,9 +59,27 @@ final readonly class Position
         return new self('after', $watermark, $key, $until, $seenAt);
     }
 
+    /** @param  string  $place  as the source writes places in its log */
+    public static function log(string $place): self
+    {
+        return new self('log', place: $place);
+    }
+
+    /** @param  list<string>|null  $key last key loaded; null before the first row */
+    public static function logLoading(string $place, ?array $key): self
+    {
+        return new self('log load', key: $key, place: $place);
+    }
+
+    /** The same state of loading at a later place in the log. */
+    public function at(string $place): self
+    {
+        return $this->phase === 'log load' ? self::logLoading($place, $this->key) : self::log($place);
+    }
+
     public function isLoading(): bool
     {
-        return $this->phase !== 'after';
+        return ! in_array($this->phase, ['after', 'log'], true);
     }
 
     public function equals(self $other): bool
@@ -71,12 +95,18 @@ final readonly class Position
             'start' => 'start',
             'load' => 'load '.($key === '' ? 'begun' : "to {$key}"),
             'after' => trim(($this->watermark ?? 'end of the table').' '.$key),
+            'log' => "log {$this->place}",
+            'log load' => "log {$this->place}, load ".($key === '' ? 'begun' : "to {$key}"),
         };
     }
 
-    /** @return array{phase: string, watermark: string|null, key: list<string>|null, until: string|null, seenAt: string|null} */
+    /** @return array<string, mixed> */
     public function toArray(): array
     {
+        if ($this->place !== null) {
+            return ['phase' => $this->phase, 'place' => $this->place] + ($this->phase === 'log load' ? ['key' => $this->key] : []);
+        }
+
         return ['phase' => $this->phase, 'watermark' => $this->watermark, 'key' => $this->key, 'until' => $this->until, 'seenAt' => $this->seenAt];
     }
 
@@ -93,11 +123,11 @@ final readonly class Position
     public static function fromArray(array $data): self
     {
         $phase = $data['phase'] ?? null;
-        if (! in_array($phase, ['start', 'load', 'after'], true)) {
-            throw new InvalidArgumentException('A position has one of the phases start, load and after.');
+        if (! in_array($phase, ['start', 'load', 'after', 'log', 'log load'], true)) {
+            throw new InvalidArgumentException('A position has one of the phases start, load, after, log and log load.');
         }
 
-        return new self($phase, $data['watermark'] ?? null, $data['key'] ?? null, $data['until'] ?? null, $data['seenAt'] ?? null);
+        return new self($phase, $data['watermark'] ?? null, $data['key'] ?? null, $data['until'] ?? null, $data['seenAt'] ?? null, $data['place'] ?? null);
     }
 
     public static function fromJson(string $json): self

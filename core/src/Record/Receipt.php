@@ -14,8 +14,10 @@ final readonly class Receipt
      * @param  int  $sequence  1 for a feed's first receipt, then without a gap
      * @param  int  $run  Lighterman's number of the run
      * @param  string  $landedAt  the target's clock, ISO 8601 with zone
+     * @param  int  $deleted  rows removed or marked; of captured changes each is one that was read, a reload counts the rows it replaced
+     * @param  int  $superseded  changes that a later one of the same batch to the same key made needless
      *
-     * @throws LogicException if read is not delivered + unchanged + dropped + set aside
+     * @throws LogicException if read is not delivered + unchanged + superseded + dropped + set aside
      */
     public function __construct(
         public int $sequence,
@@ -33,8 +35,9 @@ final readonly class Receipt
         public string $checksum,
         public ?string $sourceTime,
         public string $landedAt,
+        public int $superseded = 0,
     ) {
-        $accounted = $inserted + $updated + $unchanged + $dropped + $setAside;
+        $accounted = $inserted + $updated + $unchanged + $superseded + $dropped + $setAside + ($to->place === null ? 0 : $deleted);
         if ($read !== $accounted) {
             throw new LogicException("The counts of receipt {$sequence} do not add up: read {$read}, accounted for {$accounted}.");
         }

@@ -1,0 +1,66 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Console;
+
+use App\Models\Route;
+use App\Models\RouteLog;
+use App\Runtime\Log\LogLeases;
+use App\Runtime\Log\LogRunner;
+use App\Runtime\Log\TargetAway;
+use App\Runtime\Systems;
+use Illuminate\Console\Command;
+use Lighterman\Core\Port\Explained;
+
+final class LogRead extends Command
+{
+    protected $signature = 'log:read {route : name of a route, or the number of its log} {--drain : end once everything committed by now has landed} {--child : end with the process that started this one}';
+
+    protected $description = 'Reads one route\'s change log and lands what it brings, until stopped';
+
+    private bool $stop = false;
+
+    public function handle(Systems $systems): int
+    {
+        Work::dieAtOnce();
+        $said = (string) $this->argument('route');
+        $log = ctype_digit($said) ? RouteLog::find((int) $said) : Route::where('name', $said)->first()?->log;
+        if ($log === null) {
+            $this->error("No log is read for a route \"{$said}\". A route's log is read once a feed of it has capture log.");
+
+            return self::FAILURE;
+        }
+        $this->trap([SIGTERM, SIGINT], function (): void {
+            $this->stop = true;
+        });
+        $parent = posix_getppid();
+        $leases = new LogLeases(gethostname().':'.getmypid());
+        $lease = $leases->of($log->id);
+        if ($lease === null) {
+            if (! $this->option('child')) {
+                $this->error('Another worker reads this log at this moment.');
+            }
+
+            return self::FAILURE;
+        }
+        $runner = new LogRunner($systems, $leases, fn (): bool => $this->stop || ($this->option('child') && posix_getppid() !== $parent));
+        try {
+            $runner->run($lease, (bool) $this->option('drain'));
+        } catch (TargetAway $away) {
+            return $this->told($away->trouble);
+        } catch (Explained $trouble) {
+            return $this->told($trouble);
+        }
+
+        return self::SUCCESS;
+    }
+
+    private function told(Explained $trouble): int
+    {
+        $this->error($trouble->getMessage());
+        $this->line($trouble->remedy());
+
+        return self::FAILURE;
+    }
+}

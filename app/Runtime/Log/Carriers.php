@@ -1,0 +1,389 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Log;
+
+use App\Models\Definition;
+use App\Models\Feed;
+use App\Models\RouteLog;
+use App\Runtime\ShapeCheck;
+use App\Runtime\Systems;
+use App\Runtime\Trouble;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Log\Relation;
+use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\LoadChunk;
+use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Receipt;
+use LogicException;
+
+/** The feeds of a route while its log is read: which there are, which table each takes, what each is allowed to do. */
+final class Carriers
+{
+    /** @var array<int, Carrier> */
+    private array $carriers = [];
+
+    /** @var array<int, list<Carrier>> by number of the source's table */
+    private array $byRelation = [];
+
+    public function __construct(private readonly RouteLog $log, private readonly LogRecorder $recorder)
+    {
+    }
+
+    /** @return array<int, Carrier> */
+    public function all(): array
+    {
+        return $this->carriers;
+    }
+
+    /** @return list<Carrier> */
+    public function of(Relation $relation): array
+    {
+        return $this->byRelation[$relation->id] ??= array_values(array_filter($this->carriers, static fn (Carrier $c): bool => (string) $c->definition->source === (string) $relation->table));
+    }
+
+    /** The log describes a table: before its first change, and when its shape has moved. */
+    public function describe(Relation $relation, SourceSystem $source): void
+    {
+        foreach ($this->of($relation) as $carrier) {
+            $carrier->forget($relation);
+            if ($carrier->apart || $carrier->fits($relation)) {
+                continue;
+            }
+            try {
+                ShapeCheck::agreed($source, $carrier->definition);
+            } catch (Explained $moved) {
+                throw new SetApart($carrier, $moved, 'held');
+            }
+        }
+    }
+
+    public function loading(): bool
+    {
+        return array_filter($this->carriers, static fn (Carrier $c): bool => $c->position->isLoading()) !== [];
+    }
+
+    /** Whether something is left that will end by itself: loads, or a spool that can be landed. */
+    public function busy(): bool
+    {
+        return array_filter($this->carriers, static fn (Carrier $c): bool => ! $c->blocked && ($c->apart || $c->position->isLoading())) !== [];
+    }
+
+    public function drainable(): ?Carrier
+    {
+        foreach ($this->carriers as $carrier) {
+            if ($carrier->apart && ! $carrier->blocked) {
+                return $carrier;
+            }
+        }
+
+        return null;
+    }
+
+    public function withWindow(int $number): ?Carrier
+    {
+        foreach ($this->carriers as $carrier) {
+            if ($carrier->window?->number === $number) {
+                return $carrier;
+            }
+        }
+
+        return null;
+    }
+
+    /** @return list<Carrier> */
+    public function wantingChunk(int $atOnce): array
+    {
+        $loading = array_filter($this->carriers, static fn (Carrier $c): bool => ! $c->apart && $c->position->isLoading());
+        $free = $atOnce - count(array_filter($loading, static fn (Carrier $c): bool => $c->window !== null));
+
+        return $free <= 0 ? [] : array_slice(array_values(array_filter($loading, static fn (Carrier $c): bool => $c->window === null)), 0, $free);
+    }
+
+    /** Sizes the next chunk by the last one, so that none takes much memory however wide the rows are. */
+    public function sized(Carrier $carrier, LoadChunk $chunk, int $mostRows, int $mostBytes): void
+    {
+        $width = $chunk->bytes / max(1, count($chunk->rows));
+        $carrier->chunkRows = (int) max(1, min($mostRows, $carrier->chunkRows * 8, $mostBytes / max(1, $width)));
+    }
+
+    public function progress(Carrier $carrier, Window $window, Receipt $receipt): void
+    {
+        $feed = Feed::findOrFail($carrier->id);
+        $rows = ($feed->progress['rows'] ?? 0) + count($window->chunk->rows);
+        $feed->update($window->chunk->last
+            ? ['progress' => null, 'standing' => 'carried', 'reload' => null, 'complete_up_to' => $receipt->sourceTime]
+            : ['progress' => ['rows' => $rows] + ($feed->progress ?? ['of' => null, 'since' => microtime(true), 'sinceRows' => 0])]);
+        if ($window->chunk->last) {
+            $this->recorder->say($carrier, 'The load is complete; from here on the feed follows the log.');
+        }
+    }
+
+    public function completeUpTo(?string $time): void
+    {
+        $apart = array_keys(array_filter($this->carriers, static fn (Carrier $c): bool => $c->apart));
+        if ($time !== null) {
+            DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', 'log')->where('standing', 'carried')->whereNull('paused_at')->whereNotIn('id', $apart)->update(['complete_up_to' => $time, 'waiting' => 0]);
+        }
+        foreach ($apart as $id) {
+            DB::update('UPDATE feeds SET waiting = (SELECT coalesce(sum(changes), 0) FROM spool WHERE feed_id = feeds.id) WHERE id = ?', [$id]);
+        }
+    }
+
+    /** Has every feed load again: the log that stood between the copies and their source is gone. */
+    public function beginAnew(ChangeLog $changeLog): void
+    {
+        $changeLog->remove();
+        DB::transaction(function (): void {
+            DB::delete('DELETE FROM spool WHERE feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$this->log->route_id, 'log']);
+            DB::update("UPDATE feeds SET reload = '{\"from\": null, \"until\": null}', progress = NULL WHERE route_id = ? AND capture = 'log'", [$this->log->route_id]);
+            $this->log->update(['anew_asked' => false, 'read_to' => 0, 'standing' => 'new', 'trouble' => null]);
+        });
+    }
+
+    /**
+     * Takes in new feeds, lets go of removed ones, and follows pauses and decisions.
+     *
+     * @param  callable(callable(): mixed, Carrier|null): mixed  $atTarget
+     * @return bool false when no feed of the route is carried by its log any more, and everything for it was removed
+     */
+    public function sync(ChangeLog $changeLog, ?ChangeLanding $landing, Systems $systems, callable $atTarget): bool
+    {
+        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', 'log')->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'position', 'sequence', 'complete_up_to'])->keyBy('id');
+        if ($rows->isEmpty()) {
+            $changeLog->remove();
+            $this->log->delete();
+
+            return false;
+        }
+        $this->dropGone($rows->all(), $changeLog);
+        $new = [];
+        foreach ($rows as $row) {
+            if ($row->cancel_asked && $landing !== null) {
+                $this->discard($row, $systems);
+
+                continue;
+            }
+            $blocked = $row->paused_at !== null || $row->standing === 'held' || ($row->standing === 'failed' && ($row->due_at === null || $row->due_at > now()->format('Y-m-d H:i:s.uP')));
+            $carrier = $this->carriers[$row->id] ?? null;
+            if ($carrier === null) {
+                // A feed that has never begun and may not begin has nothing to keep.
+                $blocked && $row->position === null ?: $new[] = [$row, $blocked];
+            } else {
+                $this->follow($carrier, $row, $blocked);
+            }
+        }
+        if ($new !== []) {
+            $this->takeIn($new, $changeLog, $landing, $systems, $atTarget);
+        }
+
+        return true;
+    }
+
+    private function follow(Carrier $carrier, object $row, bool $blocked): void
+    {
+        $carrier->blocked = $blocked;
+        if ($blocked && ! $carrier->apart) {
+            $carrier->apart = true;
+            $carrier->window = null;
+        }
+        if (! $blocked && $row->standing === 'failed') {
+            Feed::findOrFail($carrier->id)->update(['standing' => $carrier->position->isLoading() ? 'loading' : 'carried', 'trouble' => null]);
+        }
+        if ($row->reload !== null && ! $carrier->position->isLoading()) {
+            $this->reload($carrier, $row->reload);
+        }
+    }
+
+    private function reload(Carrier $carrier, string $wanted): void
+    {
+        $part = json_decode($wanted, true);
+        $carrier->loadUntil = $part['until'] ?? null;
+        if (! $carrier->position->isLoading()) {
+            $carrier->position = Position::logLoading((string) $carrier->position->place, $part['from'] ?? null);
+            Feed::findOrFail($carrier->id)->update(['progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]]);
+            $this->recorder->say($carrier, 'Loads '.(($part['from'] ?? null) === null && $carrier->loadUntil === null ? 'the table' : 'a range of keys').' again, beside the changes.');
+        }
+    }
+
+    /** @param  array<int, object>  $rows */
+    private function dropGone(array $rows, ChangeLog $changeLog): void
+    {
+        foreach ($this->carriers as $id => $carrier) {
+            $row = $rows[$id] ?? null;
+            if ($row !== null && (int) $row->definition_id === $carrier->definitionId) {
+                continue;
+            }
+            unset($this->carriers[$id]);
+            $this->byRelation = [];
+            $others = array_filter($this->carriers, static fn (Carrier $c): bool => (string) $c->definition->source === (string) $carrier->definition->source);
+            if ($row === null && $others === []) {
+                $changeLog->leave([$carrier->definition->source]);
+            }
+        }
+    }
+
+    /**
+     * @param  list<array{object, bool}>  $new  rows, and whether they may not land
+     * @param  callable(callable(): mixed, Carrier|null): mixed  $atTarget
+     */
+    private function takeIn(array $new, ChangeLog $changeLog, ?ChangeLanding $landing, Systems $systems, callable $atTarget): void
+    {
+        $definitions = Definition::whereIn('id', array_map(static fn (array $n): int => (int) $n[0]->definition_id, $new))->get()->keyBy('id');
+        $ready = [];
+        foreach ($new as [$row, $blocked]) {
+            $definition = $definitions[$row->definition_id]->parsed();
+            $carrier = new Carrier((int) $row->id, $row->uid, $row->name, (int) $row->definition_id, $definition, $row->position === null ? Position::start() : Position::fromJson($row->position));
+            $carrier->blocked = $blocked;
+            $ready[] = [$carrier, $row];
+        }
+        $ready = $this->publish($ready, $changeLog);
+        foreach ($ready as [$carrier, $row]) {
+            try {
+                if ($landing !== null) {
+                    $carrier->blocked ?: ShapeCheck::agreed($systems->source($this->log->route->source), $carrier->definition);
+                    $carrier->position = $atTarget(static fn (): Position => $landing->admit($carrier->definition, $carrier->uid), $carrier);
+                    $this->catchUp($carrier, $landing, (int) $row->sequence);
+                }
+                $this->begin($carrier, $row, $landing === null, $systems);
+            } catch (SetApart $apart) {
+                $this->refuse($carrier, $apart->trouble, $apart->standing);
+            } catch (Explained $trouble) {
+                $this->refuse($carrier, $trouble, 'held');
+            }
+        }
+        $this->byRelation = [];
+    }
+
+    private function begin(Carrier $carrier, object $row, bool $spoolOnly, Systems $systems): void
+    {
+        $carrier->apart = $spoolOnly || $carrier->blocked || Spool::waiting($carrier->id) > 0;
+        $this->carriers[$carrier->id] = $carrier;
+        if ($row->reload !== null) {
+            $this->reload($carrier, $row->reload);
+        }
+        $standing = $carrier->position->isLoading() && $row->complete_up_to === null ? 'loading' : 'carried';
+        if ($carrier->position->phase === 'start') {
+            Feed::findOrFail($carrier->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => ['rows' => 0, 'of' => $this->expected($systems, $carrier->definition->source), 'since' => microtime(true), 'sinceRows' => 0]]);
+            $this->recorder->say($carrier, "First load of {$carrier->definition->source} in key order, beside its changes.");
+        } elseif (! $carrier->blocked && in_array($row->standing, ['new', 'failed', 'held'], true)) {
+            Feed::findOrFail($carrier->id)->update(['standing' => $standing, 'trouble' => null]);
+        }
+    }
+
+    private function refuse(Carrier $carrier, Explained $trouble, string $standing): void
+    {
+        $this->recorder->fail($carrier, $standing, $trouble);
+        Feed::findOrFail($carrier->id)->update(['standing' => $standing, 'trouble' => Trouble::told($trouble), 'due_at' => null]);
+        // Once it has begun, its changes are kept until it can go on.
+        if ($carrier->position->phase !== 'start') {
+            $carrier->blocked = $carrier->apart = true;
+            $this->carriers[$carrier->id] = $carrier;
+        }
+    }
+
+    /**
+     * @param  list<array{Carrier, object}>  $new
+     * @return list<array{Carrier, object}> those whose tables are in the log
+     */
+    private function publish(array $new, ChangeLog $changeLog): array
+    {
+        $tables = [];
+        foreach ($new as [$carrier]) {
+            $tables[(string) $carrier->definition->source] = $carrier->definition->source;
+        }
+        $refused = [];
+        foreach ($changeLog->check(array_values($tables)) as $finding) {
+            if ($finding->result === 'failed' && isset($tables[$finding->subject])) {
+                $refused[$finding->subject] = SystemTrouble::lasting('log_not_ready', $finding->said, (string) $finding->remedy);
+            }
+        }
+        try {
+            $changeLog->ensure(array_values(array_diff_key($tables, $refused)));
+        } catch (SystemTrouble $trouble) {
+            if ($trouble->mayPass() || $this->carriers === []) {
+                throw $trouble;
+            }
+            // Those that are carried already go on; only the new ones wait for the statement to be run.
+            $refused = array_fill_keys(array_keys($tables), $trouble);
+        }
+
+        return array_values(array_filter($new, function (array $pair) use ($refused): bool {
+            $trouble = $refused[(string) $pair[0]->definition->source] ?? null;
+            if ($trouble !== null) {
+                $this->refuse($pair[0], $trouble, 'failed');
+            }
+
+            return $trouble === null;
+        }));
+    }
+
+    /** What landed before a crash, and was not copied, is copied now. */
+    private function catchUp(Carrier $carrier, ChangeLanding $landing, int $sequence): void
+    {
+        $receipts = $landing->receiptsAfter($carrier->uid, $sequence);
+        foreach ($receipts as $receipt) {
+            $this->recorder->landed($carrier, $receipt);
+            if ($receipt->sourceTime !== null && $receipt->read > 0) {
+                $us = static fn (string $time): int => (int) ((new \DateTimeImmutable($time))->format('Uu'));
+                $this->recorder->delivered($carrier, [[$us($receipt->sourceTime), $receipt->read]], $us($receipt->landedAt), 0.0, 0.0, 0.0);
+            }
+        }
+        if ($receipts !== []) {
+            $this->recorder->flush();
+        }
+    }
+
+    private function expected(Systems $systems, TableName $table): ?int
+    {
+        foreach ($systems->source($this->log->route->source)->catalogue() as $entry) {
+            if ((string) $entry->table === (string) $table) {
+                return $entry->estimatedRows;
+            }
+        }
+
+        return null;
+    }
+
+    /** Forgets a feed that is to begin anew. */
+    private function discard(object $row, Systems $systems): void
+    {
+        unset($this->carriers[$row->id]);
+        $this->byRelation = [];
+        $feed = Feed::with('definition')->findOrFail($row->id);
+        $systems->target($this->log->route->target)->discard($feed->definition->parsed(), $feed->uid);
+        $feed->forgetLanded();
+    }
+
+    /**
+     * What a change of one feed breaks is that feed's trouble, not the route's.
+     *
+     * @param  callable(): void  $do
+     */
+    public function guarded(Carrier $carrier, callable $do): void
+    {
+        try {
+            $do();
+        } catch (LogicException $e) {
+            throw new SetApart($carrier, SystemTrouble::lasting('no_key', "{$carrier->definition->source}: ".lcfirst($e->getMessage()), 'Choose a key whose columns are never null and belong to the table\'s replica identity.'), 'failed');
+        }
+    }
+
+    /**
+     * @param  callable(): LoadChunk  $do
+     */
+    public function atSource(Carrier $carrier, callable $do): LoadChunk
+    {
+        try {
+            return $do();
+        } catch (SystemTrouble $trouble) {
+            throw $trouble->mayPass() ? $trouble : new SetApart($carrier, $trouble, 'failed');
+        }
+    }
+}

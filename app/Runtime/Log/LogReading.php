@@ -1,0 +1,625 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Log;
+
+use App\Models\Feed;
+use App\Models\RouteLog;
+use App\Runtime\Backoff;
+use App\Runtime\Systems;
+use App\Runtime\Trouble;
+use Illuminate\Database\QueryException;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Log\Begin;
+use Lighterman\Core\Capture\Log\Commit;
+use Lighterman\Core\Capture\Log\LoggedRow;
+use Lighterman\Core\Capture\Log\Lsn;
+use Lighterman\Core\Capture\Log\Mark;
+use Lighterman\Core\Capture\Log\Relation;
+use Lighterman\Core\Capture\Log\Truncated;
+use Lighterman\Core\Landing\Change;
+use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Landing\Truncates;
+use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Port\LogReader;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Position\Position;
+
+/**
+ * One reading of a route's log, from its place in the target on.
+ *
+ * Source transactions are gathered into a batch and landed together, never less than a whole one; one that is too large
+ * for memory is written in parts within one transaction of the target. The source is told to forget its log only when
+ * what it held stands in the target, or in the spool, and in Lighterman's own database.
+ */
+final class LogReading
+{
+    /** How long a transaction may wait for others to land with it, when the last commit is as recent. */
+    private const LINGER = 0.1;
+
+    private const BEAT_SECONDS = 2.0;
+
+    private const WINDOWS = 3;
+
+    private const CHUNK_BYTES = 3 << 20;
+
+    private const CHUNK_ROWS = 20_000;
+
+    private ?ChangeLanding $landing = null;
+
+    private ?LogReader $reader = null;
+
+    private readonly LogRecorder $recorder;
+
+    private readonly Carriers $carriers;
+
+    private Batch $batch;
+
+    private ?SourceCommit $commit = null;
+
+    private int $number = 0;
+
+    /** Place up to which everything is in the target or in the spool. */
+    private int $closedTo = 0;
+
+    private int $confirmedTo = 0;
+
+    private float $closedAt = 0.0;
+
+    private float $tickedAt = 0.0;
+
+    private float $beatAt = 0.0;
+
+    private float $stateAt = 0.0;
+
+    private int $beats = 0;
+
+    private int $beatSeen = 0;
+
+    private int $beatSeenAt = 0;
+
+    private bool $caughtUp = false;
+
+    private int $chunks = 0;
+
+    /** @var array<int, true> transactions read while loads go on */
+    private array $delivered = [];
+
+    private ClockOffset $clock;
+
+    /** Whether this reading only fills the spool. */
+    public bool $spooled = false;
+
+    private bool $finished = false;
+
+    /** @var callable(): bool */
+    private $stopping;
+
+    /** @param  callable(): bool  $stopping */
+    public function __construct(
+        private readonly RouteLog $log,
+        private readonly LogLease $lease,
+        private readonly LogLeases $leases,
+        private readonly ChangeLog $changeLog,
+        private readonly Systems $systems,
+        callable $stopping,
+        private readonly bool $drain,
+    ) {
+        $this->stopping = $stopping;
+        $this->recorder = new LogRecorder($lease->worker);
+        $this->carriers = new Carriers($log, $this->recorder);
+        $this->batch = new Batch;
+    }
+
+    /**
+     * @param  bool  $spoolOnly  puts everything into the spool until the target can be reached again
+     * @return bool whether there is nothing more to do for this route
+     */
+    public function read(bool $spoolOnly): bool
+    {
+        $this->spooled = $spoolOnly;
+        if (! $spoolOnly) {
+            $this->landing = $this->atTarget(fn (): ChangeLanding => $this->systems->target($this->log->route->target)->openChanges($this->log->uid, $this->lease->token));
+        }
+        if ($this->log->anew_asked) {
+            $this->carriers->beginAnew($this->changeLog);
+        }
+        if (! $this->sync()) {
+            return true;
+        }
+        $this->open();
+        while (! ($this->stopping)()) {
+            if (microtime(true) - $this->tickedAt >= 1.0 && $this->tick()) {
+                return $this->finished;
+            }
+            if ($this->drain && $this->drained()) {
+                return true;
+            }
+            $worked = $this->commit === null && ! $this->batch->pending() && ($this->drainOne() || $this->startLoads());
+            $this->step($worked);
+        }
+
+        return true;
+    }
+
+    private function open(): void
+    {
+        $this->clock = $this->changeLog->clock();
+        $from = max($this->landing?->position() ?? 0, (int) $this->log->read_to);
+        $this->reader = $this->changeLog->open($from);
+        $this->closedTo = $this->confirmedTo = $from;
+        $this->log->update(['standing' => $this->spooled ? 'spooling' : 'reading', 'failures' => 0, 'due_at' => now()] + ($this->spooled ? [] : ['trouble' => null]));
+    }
+
+    /** Takes one message, or sees to what waits while there is none. */
+    private function step(bool $worked): void
+    {
+        $clock = hrtime(true);
+        $message = $this->reader()->next($this->patience($worked));
+        $this->batch->reading += (hrtime(true) - $clock) / 1e6;
+        if ($message === null) {
+            $this->caughtUp = $this->commit === null;
+            if ($this->commit === null && $this->batch->pending() && $this->lingered()) {
+                $this->land();
+            }
+
+            return;
+        }
+        $clock = hrtime(true);
+        match (true) {
+            $message instanceof LoggedRow => $this->row($message),
+            $message instanceof Begin => $this->begin($message),
+            $message instanceof Commit => $this->commit($message),
+            $message instanceof Relation => $this->carriers->describe($message, $this->systems->source($this->log->route->source)),
+            $message instanceof Truncated => $this->truncated($message),
+            $message instanceof Mark => $this->mark($message),
+        };
+        $this->batch->treating += (hrtime(true) - $clock) / 1e6;
+        if ($this->batch->full()) {
+            $this->writePart();
+        }
+    }
+
+    /** Milliseconds to wait for the next message. */
+    private function patience(bool $worked): int
+    {
+        if ($this->commit !== null) {
+            return 200;
+        }
+        if ($this->batch->pending()) {
+            return (int) max(0, ceil(($this->dueAt() - microtime(true)) * 1000));
+        }
+
+        return $worked ? 0 : 200;
+    }
+
+    private function lingered(): bool
+    {
+        return microtime(true) >= $this->dueAt();
+    }
+
+    private function dueAt(): float
+    {
+        // The first transaction after a pause lands at once; in a busy time several share a commit.
+        return max((float) $this->batch->since, $this->closedAt + self::LINGER);
+    }
+
+    private function begin(Begin $begin): void
+    {
+        $this->caughtUp = false;
+        $this->commit = new SourceCommit($begin->lsn, $begin->committedAt);
+        $this->number = 0;
+        if ($this->carriers->loading()) {
+            $this->delivered[$begin->xid] = true;
+        } elseif ($this->delivered !== []) {
+            $this->delivered = [];
+        }
+    }
+
+    private function row(LoggedRow $row): void
+    {
+        $this->number++;
+        $commit = $this->commit ?? throw new \LogicException('A change outside a transaction.');
+        foreach ($this->carriers->of($row->relation) as $carrier) {
+            if ($carrier->apart) {
+                $this->spool($carrier, Carrier::entry($row, $this->number), $commit);
+            } else {
+                $this->carriers->guarded($carrier, fn () => $carrier->take($carrier->change($row, $this->number), $commit));
+                $this->batch->held++;
+                $this->batch->touched[$carrier->id] = $carrier;
+            }
+        }
+        $this->batch->heldBytes += $this->reader()->size();
+    }
+
+    /** @param  array<string, mixed>  $entry */
+    private function spool(Carrier $carrier, array $entry, SourceCommit $commit): void
+    {
+        $carrier->spooling[] = $entry;
+        if (count($carrier->spooling) >= Spool::PART) {
+            Spool::write($carrier->id, $commit, $carrier->spooledParts++, $carrier->spooling);
+            $carrier->spooling = [];
+        }
+    }
+
+    private function truncated(Truncated $truncated): void
+    {
+        $this->number++;
+        $commit = $this->commit ?? throw new \LogicException('A truncate outside a transaction.');
+        foreach ($truncated->relations as $relation) {
+            foreach ($this->carriers->of($relation) as $carrier) {
+                if ($carrier->apart) {
+                    $this->spool($carrier, ['k' => 'truncate', 'c' => [], 'b' => null, 'a' => null, 'n' => $this->number], $commit);
+
+                    continue;
+                }
+                if ($carrier->definition->truncates === Truncates::Hold) {
+                    throw new SetApart($carrier, TableEmptied::at($carrier->definition->source, $commit->time()), 'held');
+                }
+                $this->writePart();
+                $this->ensureBegun();
+                $this->atTarget(fn () => $this->landing()->truncate($carrier->uid, $commit, $this->number), $carrier);
+                if ($carrier->window !== null) {
+                    $carrier->window->rows = [];
+                }
+                $carrier->taken++;
+                $this->batch->touched[$carrier->id] = $carrier;
+            }
+        }
+    }
+
+    private function mark(Mark $mark): void
+    {
+        $said = json_decode($mark->content, true);
+        if (! is_array($said) || ($said['log'] ?? null) !== $this->log->uid) {
+            return;
+        }
+        if (isset($said['beat'])) {
+            $this->beatSeen = (int) $said['beat'];
+            $this->beatSeenAt = $this->commit->at ?? 0;
+
+            return;
+        }
+        $carrier = $this->carriers->withWindow((int) ($said['chunk'] ?? 0));
+        if ($carrier === null || $carrier->window === null) {
+            return;
+        }
+        if (isset($said['low'])) {
+            foreach ($carrier->window->chunk->unseen as $xid) {
+                // It is committed in the log, yet the snapshot could not see it: what the chunk read may be older.
+                if (isset($this->delivered[$xid])) {
+                    $carrier->window = null;
+
+                    return;
+                }
+            }
+            $carrier->window->opened = $this->commit->lsn ?? $mark->lsn;
+
+            return;
+        }
+        $this->landChunk($carrier, $carrier->window);
+    }
+
+    private function landChunk(Carrier $carrier, Window $window): void
+    {
+        $carrier->window = null;
+        if ($window->opened === 0) {
+            return;
+        }
+        $at = new SourceCommit($window->opened, $window->chunk->at);
+        $this->carriers->guarded($carrier, static function () use ($carrier, $window, $at): void {
+            $number = 0;
+            foreach ($window->rows as $row) {
+                $carrier->plan->add(new Change('load', null, $row, $number++), $at);
+            }
+        });
+        $this->batch->held += count($window->rows);
+        $this->batch->heldBytes += $window->chunk->bytes;
+        $this->batch->chunks[$carrier->id] = $window;
+        $this->batch->touched[$carrier->id] = $carrier;
+    }
+
+    private function commit(Commit $commit): void
+    {
+        foreach ($this->carriers->all() as $carrier) {
+            if ($carrier->spooling !== [] && $this->commit !== null) {
+                Spool::write($carrier->id, $this->commit, $carrier->spooledParts, $carrier->spooling);
+            }
+            $carrier->spooling = [];
+            $carrier->spooledParts = 0;
+            if ($carrier->taken > 0) {
+                $carrier->commits[] = [$commit->committedAt, $carrier->taken];
+                $carrier->taken = 0;
+            }
+        }
+        $this->commit = null;
+        $this->batch->to = $commit->end;
+        $this->batch->committedAt = $commit->committedAt;
+        if (! $this->batch->pending()) {
+            $this->closedTo = $commit->end;
+
+            return;
+        }
+        $this->batch->since ??= microtime(true);
+        if ($this->batch->chunks !== [] || $this->batch->full() || $this->batch->begun || ($this->lingered() && microtime(true) - $this->batch->since > self::LINGER)) {
+            $this->land();
+        }
+    }
+
+    /** Writes what is held, without a commit. */
+    private function writePart(): void
+    {
+        if ($this->batch->held === 0) {
+            return;
+        }
+        $this->ensureBegun();
+        $clock = hrtime(true);
+        foreach ($this->batch->touched as $carrier) {
+            $this->atTarget(fn () => $this->landing()->apply($carrier->uid, $carrier->plan), $carrier);
+            $carrier->plan->clear();
+        }
+        $this->batch->held = $this->batch->heldBytes = 0;
+        $this->batch->landing += (hrtime(true) - $clock) / 1e6;
+        $this->leases->renew($this->lease);
+    }
+
+    private function ensureBegun(): void
+    {
+        if (! $this->batch->begun) {
+            $this->atTarget(fn () => $this->landing()->begin());
+            $this->batch->begun = true;
+        }
+    }
+
+    /** Lands the batch: everything since the last commit, in one transaction of the target. */
+    private function land(): void
+    {
+        $batch = $this->batch;
+        $this->writePart();
+        $this->ensureBegun();
+        $clock = hrtime(true);
+        $positions = $runs = [];
+        foreach ($batch->touched as $carrier) {
+            $runs[$carrier->uid] = $this->recorder->run($carrier);
+            $positions[$carrier->uid] = $this->positionOf($carrier, $batch);
+        }
+        $sourceTime = (new SourceCommit(0, $batch->committedAt))->time();
+        $receipts = $this->atTarget(fn () => $this->landing()->commit($positions, $batch->to, $runs, $sourceTime));
+        $now = (int) (microtime(true) * 1e6) + $this->clock->ahead;
+        $batch->landing += (hrtime(true) - $clock) / 1e6;
+        $all = max(1, array_sum(array_map(static fn (array $c): int => array_sum(array_column($c, 1)), array_map(static fn (Carrier $c): array => $c->commits, $batch->touched))));
+        foreach ($batch->touched as $carrier) {
+            $carrier->position = $receipts[$carrier->uid]->to;
+            $this->recorder->landed($carrier, $receipts[$carrier->uid]);
+            $share = array_sum(array_column($carrier->commits, 1)) / $all;
+            $this->recorder->delivered($carrier, $carrier->commits, $now, $batch->reading * $share, $batch->treating * $share, $batch->landing * $share);
+            $carrier->commits = [];
+            if (isset($batch->chunks[$carrier->id])) {
+                $this->carriers->progress($carrier, $batch->chunks[$carrier->id], $receipts[$carrier->uid]);
+            }
+        }
+        $this->closedTo = $batch->to;
+        $this->closedAt = microtime(true);
+        $this->batch = new Batch;
+    }
+
+    private function positionOf(Carrier $carrier, Batch $batch): Position
+    {
+        $place = Lsn::text($batch->to);
+        $window = $batch->chunks[$carrier->id] ?? null;
+        if ($window !== null) {
+            return $window->chunk->last ? Position::log($place) : Position::logLoading($place, $window->lastKey ?? $carrier->position->key);
+        }
+
+        return $carrier->position->isLoading() ? Position::logLoading($place, $carrier->position->key) : Position::log($place);
+    }
+
+    /** Lands what a feed that was apart has in the spool. @return bool whether there was any */
+    private function drainOne(): bool
+    {
+        if ($this->landing === null) {
+            return false;
+        }
+        $carrier = $this->carriers->drainable();
+        if ($carrier === null) {
+            return false;
+        }
+        $drain = new SpoolDrain($carrier, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier));
+        if (! $drain->some($this->clock)) {
+            $carrier->apart = false;
+        }
+
+        return true;
+    }
+
+    /** @return bool whether a chunk was asked for */
+    private function startLoads(): bool
+    {
+        $started = false;
+        foreach ($this->carriers->wantingChunk(self::WINDOWS) as $carrier) {
+            $number = ++$this->chunks;
+            $this->changeLog->mark($this->said(['chunk' => $number, 'low' => true]));
+            $chunk = $this->carriers->atSource($carrier, fn () => $this->changeLog->chunk($carrier->definition, $carrier->position->key, $carrier->loadUntil, $carrier->chunkRows));
+            if ($this->changeLog->lingering($chunk->unseen)) {
+                continue;
+            }
+            $carrier->window = new Window($number, $chunk, $carrier->key);
+            $this->carriers->sized($carrier, $chunk, self::CHUNK_ROWS, self::CHUNK_BYTES);
+            $this->changeLog->mark($this->said(['chunk' => $number, 'high' => true]));
+            $started = true;
+        }
+
+        return $started;
+    }
+
+    /** @param  array<string, mixed>  $what */
+    private function said(array $what): string
+    {
+        return json_encode(['log' => $this->log->uid] + $what, JSON_THROW_ON_ERROR);
+    }
+
+    /**
+     * What has to be seen to every second.
+     *
+     * @return bool whether the reading ends
+     */
+    private function tick(): bool
+    {
+        $this->tickedAt = microtime(true);
+        $this->leases->renew($this->lease);
+        if ($this->commit !== null) {
+            return false;
+        }
+        if ($this->batch->pending()) {
+            $this->land();
+        }
+        $this->finished = ! $this->sync();
+        $this->beat();
+        $this->measure();
+        $this->save();
+
+        return $this->finished || ($this->spooled && $this->targetIsBack());
+    }
+
+    private function targetIsBack(): bool
+    {
+        try {
+            $this->systems->forget();
+            $this->systems->target($this->log->route->target)->openChanges($this->log->uid, $this->lease->token)->close();
+        } catch (SystemTrouble) {
+            return false;
+        }
+        $this->spooled = false;
+
+        return true;
+    }
+
+    /** Copies what landed, then lets the source forget it. */
+    private function save(): void
+    {
+        $to = $this->closedTo;
+        $complete = $this->completeUpTo();
+        $this->recorder->flush(function () use ($to, $complete): void {
+            DB::update('UPDATE route_logs SET read_to = greatest(read_to, ?), complete_up_to = greatest(complete_up_to, ?::timestamptz), updated_at = now() WHERE id = ?', [$to, $complete, $this->log->id]);
+            $this->carriers->completeUpTo($complete);
+        });
+        if ($to > $this->confirmedTo || $this->reader()->silence() > 10) {
+            $this->confirmedTo = max($to, $this->confirmedTo);
+            $this->reader()->confirm($this->confirmedTo);
+        }
+    }
+
+    /** ISO 8601, on the source's clock; null while nothing is known. */
+    private function completeUpTo(): ?string
+    {
+        if ($this->caughtUp && $this->beatSeen === $this->beats && $this->beats > 0) {
+            return (new SourceCommit(0, (int) (microtime(true) * 1e6) + $this->clock->ahead))->time();
+        }
+        $at = max($this->beatSeenAt, $this->batch->committedAt);
+
+        return $at === 0 || $this->batch->pending() ? null : (new SourceCommit(0, $at))->time();
+    }
+
+    private function beat(): void
+    {
+        if (microtime(true) - $this->beatAt >= self::BEAT_SECONDS && $this->beatSeen === $this->beats) {
+            $this->beatAt = microtime(true);
+            $this->changeLog->mark($this->said(['beat' => ++$this->beats]));
+        }
+    }
+
+    private function measure(): void
+    {
+        if (microtime(true) - $this->stateAt < 5) {
+            return;
+        }
+        $this->stateAt = microtime(true);
+        $this->clock = $this->changeLog->clock();
+        $state = $this->changeLog->state();
+        if ($state === null) {
+            throw SystemTrouble::lasting('slot_gone', "The replication slot {$this->log->slot} is gone. Changes made since then can no longer be read from the log.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes.');
+        }
+        $this->log->update(['retained_bytes' => $state->retained, 'waiting_bytes' => max(0, $state->end - $this->closedTo), 'clock_ahead_us' => $this->clock->ahead, 'clock_uncertain_us' => $this->clock->uncertain]);
+        if ($this->log->drop_bytes !== null && $state->retained > $this->log->drop_bytes) {
+            $this->reader?->close();
+            $this->changeLog->remove();
+            throw SystemTrouble::lasting('log_limit', "The source kept {$state->retained} bytes of log for this route, more than the {$this->log->drop_bytes} allowed, so its slot was dropped as you chose.", 'Begin anew on the route\'s page once the target keeps up: a new slot is made and every table is loaded again beside its changes.');
+        }
+    }
+
+    /** Brings the feeds up to what people have changed. @return bool false when the route carries nothing by its log any more */
+    private function sync(): bool
+    {
+        return $this->carriers->sync($this->changeLog, $this->landing === null ? null : $this->landing(), $this->systems, fn (callable $do, ?Carrier $c = null) => $this->atTarget($do, $c));
+    }
+
+    private function drained(): bool
+    {
+        if ($this->batch->pending() || $this->commit !== null || $this->carriers->busy()) {
+            return false;
+        }
+        if ($this->beats === 0) {
+            $this->beat();
+        }
+        if ($this->beatSeen !== $this->beats) {
+            return false;
+        }
+        $this->save();
+
+        return true;
+    }
+
+    /**
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
+     */
+    private function atTarget(callable $do, ?Carrier $carrier = null): mixed
+    {
+        try {
+            return $do();
+        } catch (SystemTrouble $trouble) {
+            throw $carrier !== null && ! $trouble->mayPass() ? new SetApart($carrier, $trouble, 'failed') : new TargetAway($trouble);
+        }
+    }
+
+    /** Has one feed go on by itself from here: its changes go to the spool. */
+    public function setApart(SetApart $apart): void
+    {
+        $feed = Feed::find($apart->carrier->id);
+        if ($feed === null) {
+            return;
+        }
+        $this->recorder->fail($apart->carrier, $apart->standing, $apart->trouble);
+        $failures = $feed->failures + 1;
+        $feed->update(['standing' => $apart->standing, 'trouble' => Trouble::told($apart->trouble), 'failures' => $failures, 'due_at' => $apart->standing === 'failed' && $apart->trouble->mayPass() ? now()->addSeconds(Backoff::seconds($failures)) : null]);
+    }
+
+    public function close(): void
+    {
+        try {
+            $this->landing?->rollback();
+            $this->recorder->flush();
+            $this->recorder->endAll('done');
+        } catch (QueryException) {
+            // Our own database is away; what landed is copied from the target once it is back.
+        } finally {
+            $this->landing?->close();
+            $this->reader?->close();
+        }
+    }
+
+    private function landing(): ChangeLanding
+    {
+        return $this->landing ?? throw new \LogicException('Nothing can be landed while only the spool is filled.');
+    }
+
+    private function reader(): LogReader
+    {
+        return $this->reader ?? throw new \LogicException('The log is not open.');
+    }
+}

@@ -1,0 +1,213 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Log;
+
+use App\Models\Run;
+use App\Runtime\Trouble;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Latency\Histogram;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Record\Receipt;
+
+/**
+ * Copies what landed into Lighterman's own database: receipts, runs, delays and tides. Kept in memory for a moment, so
+ * that landing does not wait for it; after a crash the receipts are copied again from the target.
+ */
+final class LogRecorder
+{
+    /** Steps of the tide chart in seconds: fine ones for the last hours, coarse ones for days. */
+    public const STEPS = [5, 60];
+
+    /** @var list<array{int, Receipt}> */
+    private array $receipts = [];
+
+    /** @var array<int, array{Histogram, float, float, float}> by feed: delays since the last flush, and milliseconds of reading, treating and landing */
+    private array $delays = [];
+
+    /** @var array<int, array<int, array<int, array{int, int}>>> by feed, step and second: committed and delivered */
+    private array $tides = [];
+
+    /** @var array<int, Run> */
+    private array $runs = [];
+
+    public function __construct(private readonly string $worker)
+    {
+    }
+
+    /** The run that what lands now belongs to: one an hour, and one for a load. */
+    public function run(Carrier $carrier, string $why = 'log'): int
+    {
+        $kind = $carrier->position->isLoading() ? 'log load' : 'log';
+        $run = $this->runs[$carrier->id] ?? null;
+        if ($run !== null && $run->kind === $kind && $run->started_at->diffInMinutes(now(), true) < 60) {
+            return $run->id;
+        }
+        if ($run !== null) {
+            $this->flush();
+            $this->end($run, 'done');
+        }
+        $run = Run::create(['feed_id' => $carrier->id, 'definition_id' => $carrier->definitionId, 'kind' => $kind, 'state' => 'running', 'why' => $why, 'worker' => $this->worker, 'window_from' => (string) $carrier->position, 'started_at' => now()]);
+        DB::table('feeds')->where('id', $carrier->id)->update(['last_run_id' => $run->id]);
+
+        return ($this->runs[$carrier->id] = $run->refresh())->id;
+    }
+
+    public function landed(Carrier $carrier, Receipt $receipt): void
+    {
+        $this->receipts[] = [$carrier->id, $receipt];
+    }
+
+    /**
+     * @param  list<array{int, int}>  $commits  commit time in microseconds and number of changes
+     * @param  int  $delivered  microseconds, on the source's clock
+     */
+    public function delivered(Carrier $carrier, array $commits, int $delivered, float $readingMs, float $treatingMs, float $landingMs): void
+    {
+        [$histogram, $reading, $treating, $landing] = $this->delays[$carrier->id] ?? [new Histogram, 0.0, 0.0, 0.0];
+        $all = 0;
+        foreach ($commits as [$at, $changes]) {
+            $histogram->add(max(0, $delivered - $at) / 1000, $changes);
+            $all += $changes;
+            $this->tide($carrier->id, intdiv($at, 1_000_000), $changes, 0);
+        }
+        $this->tide($carrier->id, intdiv($delivered, 1_000_000), 0, $all);
+        $this->delays[$carrier->id] = [$histogram, $reading + $readingMs, $treating + $treatingMs, $landing + $landingMs];
+    }
+
+    private function tide(int $feedId, int $second, int $committed, int $delivered): void
+    {
+        foreach (self::STEPS as $step) {
+            $at = $second - $second % $step;
+            [$c, $d] = $this->tides[$feedId][$step][$at] ?? [0, 0];
+            $this->tides[$feedId][$step][$at] = [$c + $committed, $d + $delivered];
+        }
+    }
+
+    /** @param  callable(): void|null  $also  done in the same transaction */
+    public function flush(?callable $also = null): void
+    {
+        if ($this->receipts === [] && $also === null) {
+            return;
+        }
+        DB::transaction(function () use ($also): void {
+            $latest = [];
+            foreach ($this->receipts as [$feedId, $receipt]) {
+                $latest[$feedId] = $receipt;
+            }
+            self::copy($this->receipts);
+            foreach ($latest as $feedId => $receipt) {
+                $this->saveRun($feedId, $receipt);
+            }
+            $this->saveDelays();
+            $this->saveTides();
+            $also === null || $also();
+        });
+        $this->receipts = $this->delays = $this->tides = [];
+    }
+
+    /**
+     * Copies receipts and moves the feeds' own copies of their positions along with them. Repeating it changes nothing.
+     *
+     * @param  list<array{int, Receipt}>  $receipts
+     */
+    public static function copy(array $receipts): void
+    {
+        foreach (array_chunk($receipts, 500) as $some) {
+            DB::table('receipts')->insertOrIgnore(array_map(static fn (array $pair): array => [
+                'feed_id' => $pair[0], 'sequence' => $pair[1]->sequence, 'run_id' => $pair[1]->run, 'from_position' => $pair[1]->from->toJson(), 'to_position' => $pair[1]->to->toJson(),
+                'read' => $pair[1]->read, 'inserted' => $pair[1]->inserted, 'updated' => $pair[1]->updated, 'unchanged' => $pair[1]->unchanged, 'deleted' => $pair[1]->deleted,
+                'dropped' => $pair[1]->dropped, 'set_aside' => $pair[1]->setAside, 'bytes' => $pair[1]->bytes, 'checksum' => $pair[1]->checksum, 'source_time' => $pair[1]->sourceTime,
+                'landed_at' => $pair[1]->landedAt, 'superseded' => $pair[1]->superseded,
+            ], $some));
+        }
+        $latest = $rows = [];
+        foreach ($receipts as [$feedId, $receipt]) {
+            $latest[$feedId] = $receipt;
+            $rows[$feedId] = ($rows[$feedId] ?? 0) + $receipt->inserted + $receipt->updated + $receipt->deleted;
+        }
+        $lines = json_encode(array_map(static fn (int $id, Receipt $r): array => ['id' => $id, 'position' => $r->to->toArray(), 'sequence' => $r->sequence, 'landed' => $r->landedAt, 'rows' => $rows[$id]], array_keys($latest), array_values($latest)), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE);
+        DB::update('UPDATE feeds f SET position = r.position, sequence = r.sequence, last_landed_at = r.landed FROM jsonb_to_recordset(?::jsonb) r(id bigint, position jsonb, sequence bigint, landed timestamptz) WHERE f.id = r.id AND f.sequence < r.sequence', [$lines]);
+        DB::insert("INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT r.id, date_trunc('hour', r.landed), r.rows, 0 FROM jsonb_to_recordset(?::jsonb) r(id bigint, landed timestamptz, rows bigint)
+            WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.id) ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows", [$lines]);
+    }
+
+    private function saveRun(int $feedId, Receipt $latest): void
+    {
+        $run = $this->runs[$feedId] ?? null;
+        if ($run === null) {
+            return;
+        }
+        foreach ($this->receipts as [$id, $receipt]) {
+            if ($id === $feedId) {
+                foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'superseded', 'bytes'] as $count) {
+                    $run->{$count} += $receipt->{$count};
+                }
+                $run->batches++;
+            }
+        }
+        [, $reading, $treating, $landing] = $this->delays[$feedId] ?? [null, 0.0, 0.0, 0.0];
+        $run->reading_ms += $reading;
+        $run->treating_ms += $treating;
+        $run->landing_ms += $landing;
+        $run->window_to = (string) $latest->to;
+        $run->save();
+    }
+
+    private function saveDelays(): void
+    {
+        $minute = now()->startOfMinute();
+        foreach ($this->delays as $feedId => [$histogram, $reading, $treating, $landing]) {
+            $there = DB::table('latency_minutes')->where('feed_id', $feedId)->where('minute', $minute)->first();
+            if ($there !== null) {
+                $histogram->merge(Histogram::fromJson($there->histogram));
+                [$reading, $treating, $landing] = [$reading + $there->reading_ms, $treating + $there->treating_ms, $landing + $there->landing_ms];
+            }
+            DB::table('latency_minutes')->updateOrInsert(['feed_id' => $feedId, 'minute' => $minute], ['histogram' => $histogram->toJson(), 'changes' => $histogram->total(), 'reading_ms' => $reading, 'treating_ms' => $treating, 'landing_ms' => $landing]);
+        }
+    }
+
+    private function saveTides(): void
+    {
+        $lines = [];
+        foreach ($this->tides as $feedId => $steps) {
+            foreach ($steps as $step => $seconds) {
+                foreach ($seconds as $at => [$committed, $delivered]) {
+                    $lines[] = ['f' => $feedId, 's' => $step, 'a' => $at, 'c' => $committed, 'd' => $delivered];
+                }
+            }
+        }
+        if ($lines !== []) {
+            DB::insert('INSERT INTO tides AS t (feed_id, step, at, committed, delivered) SELECT r.f, r.s, to_timestamp(r.a), r.c, r.d FROM jsonb_to_recordset(?::jsonb) r(f bigint, s int, a bigint, c bigint, d bigint)
+                ON CONFLICT (feed_id, step, at) DO UPDATE SET committed = t.committed + excluded.committed, delivered = t.delivered + excluded.delivered', [json_encode($lines, JSON_THROW_ON_ERROR)]);
+        }
+    }
+
+    public function say(Carrier $carrier, string $said, string $level = 'info'): void
+    {
+        $this->run($carrier);
+        $this->runs[$carrier->id]->lines()->create(['at' => now(), 'level' => $level, 'said' => $said]);
+    }
+
+    public function fail(Carrier $carrier, string $state, Explained $trouble): void
+    {
+        $this->say($carrier, $trouble->getMessage(), 'error');
+        $this->runs[$carrier->id]->update(['state' => $state, 'ended_at' => now(), 'trouble' => Trouble::told($trouble)]);
+        unset($this->runs[$carrier->id]);
+    }
+
+    /** What was gathered of a batch that did not land. */
+    public function endAll(string $state): void
+    {
+        foreach ($this->runs as $run) {
+            $this->end($run, $state);
+        }
+        $this->runs = [];
+    }
+
+    private function end(Run $run, string $state): void
+    {
+        $run->update(['state' => $state, 'ended_at' => now()]);
+    }
+}

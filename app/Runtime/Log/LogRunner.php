@@ -1,0 +1,118 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Log;
+
+use App\Models\RouteLog;
+use App\Runtime\Backoff;
+use App\Runtime\Fault;
+use App\Runtime\Systems;
+use App\Runtime\Trouble;
+use Illuminate\Support\Facades\DB;
+use Illuminate\Support\Facades\Log;
+use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\SystemTrouble;
+use Throwable;
+
+/** Keeps one route's log read for as long as the lease is held, through troubles on either side. */
+final class LogRunner
+{
+    /** @var callable(): bool whether this process was asked to stop */
+    private $stopping;
+
+    /** @param  callable(): bool  $stopping */
+    public function __construct(private readonly Systems $systems, private readonly LogLeases $leases, callable $stopping)
+    {
+        $this->stopping = $stopping;
+    }
+
+    /** @param  bool  $drain  ends once everything committed before the call has landed */
+    public function run(LogLease $lease, bool $drain = false): void
+    {
+        try {
+            $this->endLostRuns($lease);
+            for ($spoolOnly = false; ! ($this->stopping)();) {
+                $log = RouteLog::with('route.source', 'route.target')->find($lease->logId);
+                if ($log === null || $this->once($log, $lease, $drain, $spoolOnly)) {
+                    return;
+                }
+            }
+        } catch (LeaseLost) {
+            // Another worker goes on from what stands in the target.
+        } finally {
+            $this->leases->release($lease);
+        }
+    }
+
+    /** @return bool whether the reading has come to its end */
+    private function once(RouteLog $log, LogLease $lease, bool $drain, bool &$spoolOnly): bool
+    {
+        $changeLog = $this->systems->log($log);
+        $reading = new LogReading($log, $lease, $this->leases, $changeLog, $this->systems, $this->stopping, $drain);
+        try {
+            return $reading->read($spoolOnly);
+        } catch (SetApart $apart) {
+            $reading->setApart($apart);
+
+            return false;
+        } catch (TargetAway $away) {
+            $spoolOnly = $this->waitForTarget($log, $lease, $changeLog, $away->trouble);
+
+            return $drain && ! $away->trouble->mayPass() ? throw $away : false;
+        } catch (LeaseLost $lost) {
+            throw $lost;
+        } catch (Explained $trouble) {
+            return $this->troubled($log, $lease, $trouble, $drain);
+        } catch (Throwable $e) {
+            Log::error("log of route {$log->route->name}: ".Fault::told($e));
+
+            return $this->troubled($log, $lease, SystemTrouble::passing('fault', 'Lighterman itself failed while reading this log ('.$e::class.').', 'The log, var/storage/logs, says where. Nothing was half written; it is tried again.'), $drain);
+        } finally {
+            $reading->close();
+            $spoolOnly = $spoolOnly && $reading->spooled;
+        }
+    }
+
+    private function troubled(RouteLog $log, LogLease $lease, Explained $trouble, bool $drain): bool
+    {
+        $this->systems->forget();
+        $failures = $log->failures + 1;
+        $due = $trouble->mayPass() ? now()->addSeconds(min(30, Backoff::seconds($failures))) : null;
+        $log->update(['standing' => $trouble->mayPass() ? 'waiting' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $failures, 'due_at' => $due]);
+        if ($drain) {
+            throw $trouble;
+        }
+
+        return true;
+    }
+
+    /**
+     * The source goes on keeping its log meanwhile; beyond the limit its changes are read into the spool.
+     *
+     * @return bool whether to read into the spool
+     */
+    private function waitForTarget(RouteLog $log, LogLease $lease, ChangeLog $changeLog, Explained $trouble): bool
+    {
+        $log->update(['standing' => 'waiting', 'trouble' => Trouble::told($trouble), 'failures' => $log->failures + 1]);
+        $this->systems->forget();
+        for ($until = microtime(true) + min(5, Backoff::seconds($log->failures)); microtime(true) < $until && ! ($this->stopping)(); usleep(250_000)) {
+            $this->leases->renew($lease);
+        }
+        try {
+            $state = $changeLog->state();
+        } catch (SystemTrouble) {
+            return false;
+        }
+        $log->update(['retained_bytes' => $state->retained ?? 0]);
+
+        return $state !== null && $state->retained > $log->spool_bytes;
+    }
+
+    private function endLostRuns(LogLease $lease): void
+    {
+        DB::update("UPDATE runs SET state = 'lost', ended_at = now() WHERE state = 'running' AND kind IN ('log', 'log load') AND feed_id IN (SELECT f.id FROM feeds f JOIN route_logs l ON l.route_id = f.route_id WHERE l.id = ? AND f.capture = 'log')", [$lease->logId]);
+    }
+}

@@ -1,0 +1,141 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres\Log;
+
+use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Sql;
+use Lighterman\Connectors\Postgres\TypeMap;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+
+/** A landed table and the stage beside it, with the names that statements about them need. */
+final class FeedTable
+{
+    /** Columns of the stage that say what to do with a line. */
+    private const HEAD = ['lm_op' => 'text', 'lm_unsent' => 'text', 'lm_from' => 'text[]'];
+
+    public readonly string $table;
+
+    public readonly string $stage;
+
+    /** @var list<string> */
+    public readonly array $carried;
+
+    private bool $staged = false;
+
+    public function __construct(private readonly Connection $connection, public readonly FeedDefinition $definition, string $feed)
+    {
+        $this->table = Sql::table($definition->landed);
+        $this->stage = 'lm_'.hash('xxh64', $feed);
+        $this->carried = $definition->carried()->names();
+    }
+
+    public function technical(string $what): ?string
+    {
+        return ($this->definition->technical()[$what] ?? null)?->name;
+    }
+
+    /** @return list<string> names of the technical columns that are there, of those asked for */
+    public function having(string ...$what): array
+    {
+        return array_values(array_filter(array_map($this->technical(...), $what), static fn (?string $n): bool => $n !== null));
+    }
+
+    /**
+     * Puts lines into the stage, which is empty before and after every use.
+     *
+     * @param  list<string>  $columns  further columns the lines have, after the three of the head
+     */
+    public function stage(array $columns, string $lines): void
+    {
+        if (! $this->staged) {
+            $head = implode(', ', array_map(static fn (string $n, string $t): string => "NULL::{$t} AS {$n}", array_keys(self::HEAD), self::HEAD));
+            $landed = Connection::names([...$this->carried, ...array_values(array_map(static fn (Column $c): string => $c->name, $this->definition->technical()))]);
+            $this->connection->run("DROP TABLE IF EXISTS pg_temp.{$this->stage}");
+            $this->connection->run("CREATE TEMP TABLE {$this->stage} ON COMMIT DELETE ROWS AS SELECT {$head}, {$landed} FROM {$this->table} WITH NO DATA");
+            $this->staged = true;
+        }
+        $this->connection->copyBegin("pg_temp.{$this->stage} (".implode(', ', array_keys(self::HEAD)).', '.Connection::names($columns).')');
+        $this->connection->copyPut($lines);
+        $this->connection->copyEnd();
+    }
+
+    public function clearStage(): void
+    {
+        $this->connection->run("TRUNCATE pg_temp.{$this->stage}");
+    }
+
+    /** After a rollback the stage is gone if the transaction had made it. */
+    public function forgetStage(): void
+    {
+        $this->staged = false;
+    }
+
+    public function sameKey(string $left, string $right): string
+    {
+        return implode(' AND ', array_map(static fn (string $k): string => "{$left}.".Connection::name($k)." = {$right}.".Connection::name($k), $this->definition->key));
+    }
+
+    /** The condition that a row's key is the one an array of text holds. */
+    public function keyIs(string $row, string $array): string
+    {
+        $parts = [];
+        foreach ($this->definition->key as $i => $k) {
+            $type = $this->definition->shape->column($k)?->type;
+            $cast = $type === null || $type->kind === TypeKind::Enumeration ? '' : '::'.TypeMap::write($type);
+            $parts[] = "{$row}.".Connection::name($k)." = ({$array}[".($i + 1)."]){$cast}";
+        }
+
+        return implode(' AND ', $parts);
+    }
+
+    /** Column expressions that take what a line does not say from the landed row. */
+    public function filled(string $line, string $landed): string
+    {
+        $parts = [];
+        foreach ($this->carried as $i => $name) {
+            $column = Connection::name($name);
+            $parts[] = $this->mayBeUnsent($this->definition->shape->column($name)?->type)
+                ? "CASE WHEN substr({$line}.lm_unsent, ".($i + 1).", 1) = '1' THEN {$landed}.{$column} ELSE {$line}.{$column} END"
+                : "{$line}.{$column}";
+        }
+
+        return implode(', ', $parts);
+    }
+
+    /** @param  list<string>  $columns */
+    public function compared(string $of, array $columns): string
+    {
+        return implode(', ', array_map(function (string $name) use ($of): string {
+            $type = $this->definition->shape->column($name)?->type;
+
+            return "{$of}.".Connection::name($name).($type !== null && ! TypeMap::comparable($type) ? '::text' : '');
+        }, $columns));
+    }
+
+    /** @param  list<string|false|null>  $row */
+    public static function unsent(array $row): string
+    {
+        return implode('', array_map(static fn (string|false|null $v): string => $v === false ? '1' : '0', $row));
+    }
+
+    /**
+     * An array of text as PostgreSQL reads it.
+     *
+     * @param  list<string>  $values
+     */
+    public static function arrayText(array $values): string
+    {
+        return '{'.implode(',', array_map(static fn (string $v): string => '"'.addcslashes($v, '"\\').'"', $values)).'}';
+    }
+
+    private function mayBeUnsent(?Type $type): bool
+    {
+        // Only values of varying length are ever stored apart, and so left out when they did not change.
+        return $type === null || ! in_array($type->kind, [TypeKind::Boolean, TypeKind::Int16, TypeKind::Int32, TypeKind::Int64, TypeKind::Float32, TypeKind::Float64, TypeKind::Date, TypeKind::Time, TypeKind::TimeTz, TypeKind::Timestamp, TypeKind::TimestampTz, TypeKind::Interval, TypeKind::Uuid], true);
+    }
+}

@@ -1,0 +1,166 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres\Log;
+
+use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Counts;
+use Lighterman\Connectors\Postgres\Ledger;
+use Lighterman\Connectors\Postgres\Preparing;
+use Lighterman\Core\Capture\Log\Lsn;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\ChangePlan;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Receipt;
+
+/** Lands the changes of a route's feeds, all of a source transaction in one transaction here. */
+final class PostgresChangeLanding implements ChangeLanding
+{
+    private readonly Ledger $ledger;
+
+    private int $place;
+
+    /** @var array<string, ChangeWriter> by feed */
+    private array $writers = [];
+
+    /** @var array<string, FeedTable> */
+    private array $tables = [];
+
+    /** @var array<string, Position> */
+    private array $positions = [];
+
+    /** @var array<string, int> number of the last receipt, by feed */
+    private array $sequences = [];
+
+    /** @var array<string, array{read: int, counts: Counts, superseded: int}> what the transaction under way did, by feed */
+    private array $done = [];
+
+    private string $now = '';
+
+    public function __construct(private readonly Connection $connection, private readonly string $route, private readonly int $token)
+    {
+        $this->ledger = new Ledger($connection);
+        $this->connection->begin();
+        try {
+            $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
+            $this->ledger->ensure();
+            $position = $this->ledger->claim($route, $token, null, created: false);
+            $this->connection->commit();
+        } finally {
+            $this->connection->rollback();
+        }
+        $this->place = $position->place === null ? 0 : Lsn::parse($position->place);
+    }
+
+    public function position(): int
+    {
+        return $this->place;
+    }
+
+    public function admit(FeedDefinition $definition, string $feed): Position
+    {
+        try {
+            $this->connection->begin();
+            $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
+            $preparation = (new Preparing($this->connection))->preparation($definition);
+            foreach ($preparation->obstacles() as $obstacle) {
+                throw SystemTrouble::lasting('incompatible_table', "{$this->connection->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
+            }
+            $position = $this->ledger->claim($feed, $this->token, $definition->landed, created: ! $preparation->exists);
+            foreach ($preparation->statements as $statement) {
+                $this->connection->run($statement);
+            }
+            $this->connection->commit();
+        } finally {
+            $this->connection->rollback();
+        }
+        $table = new FeedTable($this->connection, $definition, $feed);
+        $this->tables[$feed] = $table;
+        $this->writers[$feed] = match ($definition->landing) {
+            Landing::Append => new JournalWriter($this->connection, $table),
+            Landing::Versions => new VersionsWriter($this->connection, $table),
+            default => new UpsertWriter($this->connection, $table),
+        };
+        $this->sequences[$feed] = $this->ledger->sequence($feed);
+
+        return $this->positions[$feed] = $position;
+    }
+
+    public function receiptsAfter(string $feed, int $sequence): array
+    {
+        return $this->ledger->receiptsAfter($feed, $sequence);
+    }
+
+    public function begin(): void
+    {
+        $this->connection->begin();
+        ['now' => $this->now] = $this->ledger->hold($this->route, $this->token);
+        $this->done = [];
+    }
+
+    public function apply(string $feed, ChangePlan $plan): void
+    {
+        if ($plan->changes() === 0) {
+            return;
+        }
+        $counts = $this->writers[$feed]->write($plan, $this->now);
+        $this->tell($feed, $plan->changes(), $plan->changes() - $plan->lines(), $counts);
+    }
+
+    public function truncate(string $feed, SourceCommit $commit, int $number): void
+    {
+        $counts = $this->writers[$feed]->truncate($commit, $number, $this->now);
+        $this->tell($feed, $counts->inserted + $counts->deleted, 0, $counts);
+    }
+
+    private function tell(string $feed, int $read, int $superseded, Counts $counts): void
+    {
+        $so = $this->done[$feed] ?? ['read' => 0, 'counts' => new Counts(0), 'superseded' => 0];
+        $this->done[$feed] = ['read' => $so['read'] + $read, 'superseded' => $so['superseded'] + $superseded, 'counts' => $so['counts']->plus($counts)];
+    }
+
+    public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime): array
+    {
+        $receipts = [];
+        foreach ($feeds as $feed => $to) {
+            $done = $this->done[$feed] ?? ['read' => 0, 'counts' => new Counts(0), 'superseded' => 0];
+            $receipts[$feed] = new Receipt(
+                $this->sequences[$feed] + 1, $runs[$feed] ?? 0, $this->positions[$feed], $to, $done['read'],
+                $done['counts']->inserted, $done['counts']->updated, $done['counts']->unchanged, $done['counts']->deleted, 0, 0,
+                $done['counts']->bytes, $done['counts']->checksum, $sourceTime, $this->now, $done['superseded'],
+            );
+        }
+        $this->ledger->storeAll($receipts);
+        if ($place !== null) {
+            $this->ledger->move($this->route, Position::log(Lsn::text($place)));
+        }
+        $this->connection->commit();
+        foreach ($receipts as $feed => $receipt) {
+            $this->positions[$feed] = $receipt->to;
+            $this->sequences[$feed] = $receipt->sequence;
+        }
+        $this->place = $place ?? $this->place;
+        $this->done = [];
+
+        return $receipts;
+    }
+
+    public function rollback(): void
+    {
+        $this->connection->rollback();
+        $this->done = [];
+        foreach ($this->tables as $table) {
+            $table->forgetStage();
+        }
+    }
+
+    public function close(): void
+    {
+        $this->connection->close();
+    }
+}

@@ -1,0 +1,204 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres\Log;
+
+use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\PostgresSettings;
+use Lighterman\Connectors\Postgres\PostgresSource;
+use Lighterman\Connectors\Postgres\Sql;
+use Lighterman\Core\Capture\Log\Lsn;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Port\LoadChunk;
+use Lighterman\Core\Port\LogReader;
+use Lighterman\Core\Port\LogState;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+
+/** PostgreSQL's logical replication log: one slot and one publication for a route. */
+final class PostgresLog implements ChangeLog
+{
+    /** Slots of ours begin with this, so that those nobody reads any more can be found. */
+    public const PREFIX = 'lighterman_';
+
+    /** Marks by which our own messages in the log are told from those of others. */
+    public const MARK = 'lighterman';
+
+    private const MADE_BY_US = 'Made by Lighterman';
+
+    private readonly Connection $writing;
+
+    private readonly Connection $reading;
+
+    public function __construct(private readonly PostgresSettings $settings, private readonly string $slot, private readonly string $publication)
+    {
+        $this->writing = new Connection($settings, 'lighterman log set-up', readOnly: false);
+        $this->reading = new Connection($settings, PostgresSource::READER, readOnly: true);
+    }
+
+    public function check(array $tables): array
+    {
+        return $this->checks()->findings($tables);
+    }
+
+    public function ensure(array $tables): int
+    {
+        foreach ($this->check($tables) as $finding) {
+            if ($finding->result === 'failed') {
+                throw SystemTrouble::lasting('log_not_ready', "{$this->settings->system}: {$finding->said}", (string) $finding->remedy);
+            }
+        }
+        $this->publish($this->checks()->missing($tables));
+        if ($this->state() === null) {
+            $this->createSlot();
+        }
+
+        return Lsn::parse((string) $this->writing->value('SELECT pg_current_wal_insert_lsn()'));
+    }
+
+    /** @param  list<TableName>  $tables */
+    private function publish(array $tables): void
+    {
+        $name = Connection::name($this->publication);
+        $list = implode(', ', array_map(Sql::table(...), $tables));
+        if ($this->writing->value('SELECT 1 FROM pg_publication WHERE pubname = $1', [$this->publication]) === null) {
+            $this->writing->run("CREATE PUBLICATION {$name}".($list === '' ? '' : " FOR TABLE {$list}").' WITH (publish_via_partition_root = true)');
+            $this->writing->run("COMMENT ON PUBLICATION {$name} IS ".Connection::literal(self::MADE_BY_US));
+        } elseif ($list !== '') {
+            $this->writing->run("ALTER PUBLICATION {$name} ADD TABLE {$list}");
+        }
+    }
+
+    private function createSlot(): void
+    {
+        try {
+            // A slot begins where no transaction is open that began before it, so making one waits for those that are.
+            $this->writing->run("SET statement_timeout = '15s'");
+            $this->writing->run('SELECT pg_create_logical_replication_slot($1, \'pgoutput\')', [$this->slot]);
+        } catch (SystemTrouble $trouble) {
+            if ($trouble->reason !== 'cancelled') {
+                throw $trouble;
+            }
+            $oldest = $this->reading->row('SELECT pid, usename, extract(epoch FROM now() - xact_start)::int AS seconds FROM pg_stat_activity WHERE backend_xid IS NOT NULL AND pid <> pg_backend_pid() ORDER BY xact_start LIMIT 1');
+            throw SystemTrouble::passing('open_transactions', "{$this->settings->system}: a replication slot can begin only once the transactions that are open now have ended.".($oldest === null ? '' : " The oldest is open for {$oldest['seconds']} s (process {$oldest['pid']}, user {$oldest['usename']})."), 'Lighterman tries again. If it stays so, have that transaction ended.');
+        } finally {
+            $this->writing->run('RESET statement_timeout');
+        }
+    }
+
+    public function leave(array $tables): void
+    {
+        foreach ($tables as $table) {
+            $own = $this->writing->value('SELECT 1 FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid WHERE p.pubname = $1 AND r.prrelid = to_regclass($2) AND pg_has_role(p.pubowner, \'USAGE\')', [$this->publication, Sql::table($table)]);
+            if ($own !== null) {
+                $this->writing->run('ALTER PUBLICATION '.Connection::name($this->publication).' DROP TABLE '.Sql::table($table));
+            }
+        }
+    }
+
+    public function remove(): void
+    {
+        self::dropSlot($this->writing, $this->slot);
+        $ours = $this->writing->value("SELECT obj_description(oid, 'pg_publication') FROM pg_publication WHERE pubname = $1", [$this->publication]);
+        if ($ours === self::MADE_BY_US) {
+            $this->writing->run('DROP PUBLICATION '.Connection::name($this->publication));
+        }
+    }
+
+    public function state(): ?LogState
+    {
+        $row = $this->writing->row(<<<'SQL'
+            SELECT active, coalesce(confirmed_flush_lsn, restart_lsn) AS confirmed, coalesce(pg_current_wal_lsn() - restart_lsn, 0)::bigint AS retained,
+                   pg_current_wal_lsn() AS written, wal_status = 'lost' AS lost
+            FROM pg_replication_slots WHERE slot_name = $1
+            SQL, [$this->slot]);
+
+        return $row === null ? null : new LogState(Lsn::parse((string) $row['written']), $row['confirmed'] === null ? 0 : Lsn::parse($row['confirmed']), (int) $row['retained'], $row['active'] === 't', $row['lost'] === 't');
+    }
+
+    public function open(int $from): LogReader
+    {
+        $state = $this->state()
+            ?? throw SystemTrouble::lasting('slot_gone', "{$this->settings->system}: the replication slot {$this->slot} is gone. Changes made since then can no longer be read from the log.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes.');
+        if ($state->lost) {
+            throw SystemTrouble::lasting('slot_lost', "{$this->settings->system}: the server has thrown away log that slot {$this->slot} still needed.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes. Raise max_slot_wal_keep_size to keep it from happening again.');
+        }
+
+        return new PostgresLogReader(ReplicationStream::start($this->settings, $this->slot, $this->publication, $from));
+    }
+
+    public function mark(string $content): void
+    {
+        // In a transaction of its own it takes its place among the commits, and is sent at once.
+        $this->writing->run('SELECT pg_logical_emit_message(true, $1, $2)', [self::MARK, $content]);
+    }
+
+    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk
+    {
+        $key = $definition->key;
+        $where = [...($after === null ? [] : [Sql::afterKey($definition, $key, $after)]), ...($until === null ? [] : [Sql::afterKey($definition, $key, $until, '<=')])];
+        $this->reading->run('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
+        try {
+            $seen = $this->reading->row('SELECT pg_current_snapshot()::text AS snapshot, (extract(epoch FROM clock_timestamp()) * 1000000)::bigint AS at') ?? [];
+            $result = $this->reading->run('SELECT '.Connection::names($definition->carried()->names()).' FROM '.Sql::table($definition->source)
+                .($where === [] ? '' : ' WHERE '.implode(' AND ', $where)).' ORDER BY '.Connection::names($key)." LIMIT {$rows}");
+            $found = [];
+            $bytes = 0;
+            while ($row = pg_fetch_row($result)) {
+                $found[] = array_values($row);
+                foreach ($row as $value) {
+                    $bytes += strlen((string) $value);
+                }
+            }
+            pg_free_result($result);
+            $this->reading->commit();
+        } finally {
+            $this->reading->rollback();
+        }
+        $open = explode(':', (string) ($seen['snapshot'] ?? '0:0:'))[2];
+
+        return new LoadChunk($found, count($found) < $rows, $open === '' ? [] : array_map(static fn (string $x): int => (int) $x & 0xFFFFFFFF, explode(',', $open)), (int) ($seen['at'] ?? 0), $bytes);
+    }
+
+    public function clock(): ClockOffset
+    {
+        $asked = (int) (microtime(true) * 1e6);
+        $theirs = (int) $this->reading->value('SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint');
+
+        return ClockOffset::between($asked, $theirs, (int) (microtime(true) * 1e6));
+    }
+
+    public function lingering(array $transactions): bool
+    {
+        return $transactions !== [] && $this->reading->value("SELECT 1 FROM pg_stat_activity WHERE wait_event = 'SyncRep' AND backend_xid::text::bigint IN (".implode(', ', $transactions).') LIMIT 1') !== null;
+    }
+
+    /**
+     * Slots of ours at a server, whoever made them.
+     *
+     * @return list<array{name: string, active: bool, retained: int, lost: bool}> retained in bytes
+     */
+    public static function slots(Connection $connection): array
+    {
+        return array_map(static fn (array $r): array => ['name' => (string) $r['slot_name'], 'active' => $r['active'] === 't', 'retained' => (int) $r['retained'], 'lost' => $r['lost'] === 't'], $connection->rows(
+            "SELECT slot_name, active, coalesce(CASE WHEN pg_is_in_recovery() THEN 0 ELSE pg_current_wal_lsn() - restart_lsn END, 0)::bigint AS retained, wal_status = 'lost' AS lost
+             FROM pg_replication_slots WHERE database = current_database() AND slot_type = 'logical' AND starts_with(slot_name, $1) ORDER BY slot_name", [self::PREFIX]));
+    }
+
+    public static function dropSlot(Connection $connection, string $slot): void
+    {
+        $pid = $connection->value('SELECT active_pid FROM pg_replication_slots WHERE slot_name = $1 AND active_pid IS NOT NULL', [$slot]);
+        if ($pid !== null) {
+            $connection->run('SELECT pg_terminate_backend($1::int, 5000)', [$pid]);
+        }
+        $connection->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE slot_name = $1', [$slot]);
+    }
+
+    private function checks(): LogChecks
+    {
+        return new LogChecks($this->writing, $this->slot, $this->publication);
+    }
+}

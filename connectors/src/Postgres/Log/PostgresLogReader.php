@@ -1,0 +1,71 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres\Log;
+
+use Lighterman\Core\Capture\Log\Begin;
+use Lighterman\Core\Capture\Log\Commit;
+use Lighterman\Core\Capture\Log\LoggedRow;
+use Lighterman\Core\Capture\Log\Mark;
+use Lighterman\Core\Capture\Log\PgOutput;
+use Lighterman\Core\Capture\Log\Relation;
+use Lighterman\Core\Capture\Log\Truncated;
+use Lighterman\Core\Port\LogReader;
+
+/** A replication slot read through the `pgoutput` decoder. */
+final class PostgresLogReader implements LogReader
+{
+    private readonly PgOutput $decoder;
+
+    private int $size = 0;
+
+    public function __construct(private readonly ReplicationStream $stream)
+    {
+        $this->decoder = new PgOutput;
+    }
+
+    public function next(int $wait): Begin|Commit|Relation|LoggedRow|Truncated|Mark|null
+    {
+        do {
+            $message = $this->stream->next($wait);
+            if ($message === null) {
+                return null;
+            }
+            $this->size = strlen($message);
+            $decoded = $this->decoder->decode($message);
+        } while ($decoded === null);
+
+        return $decoded;
+    }
+
+    public function size(): int
+    {
+        return $this->size;
+    }
+
+    public function confirm(int $lsn): void
+    {
+        $this->stream->confirm($lsn);
+    }
+
+    public function readableTo(): int
+    {
+        return $this->stream->serverEnd;
+    }
+
+    public function sourceClock(): int
+    {
+        return $this->stream->serverClock;
+    }
+
+    public function silence(): float
+    {
+        return $this->stream->silence();
+    }
+
+    public function close(): void
+    {
+        $this->stream->close();
+    }
+}

@@ -1,0 +1,155 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres\Log;
+
+use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Counts;
+use Lighterman\Core\Capture\Log\Lsn;
+use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\ChangePlan;
+use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Landing\Version;
+use Lighterman\Core\Landing\Versions;
+use LogicException;
+
+/**
+ * Keeps every version of a row. Versions that are later than all the table has of their key are put at the end of its
+ * chain; for the few that are not, the chain is linked anew from all its versions, so that the order of arrival does not matter.
+ */
+final readonly class VersionsWriter implements ChangeWriter
+{
+    private const TECHNICAL = ['source_position', 'change_kind', 'valid_from', 'valid_to', 'is_current'];
+
+    /** @var list<string> */
+    private array $columns;
+
+    private string $key;
+
+    private string $place;
+
+    private string $from;
+
+    private string $to;
+
+    private string $current;
+
+    private string $kind;
+
+    public function __construct(private Connection $connection, private FeedTable $table)
+    {
+        $this->columns = [...$table->carried, ...$table->having(...self::TECHNICAL)];
+        $this->key = Connection::names($table->definition->key);
+        [$this->place, $this->kind, $this->from, $this->to, $this->current] = array_map(Connection::name(...), $table->having(...self::TECHNICAL));
+    }
+
+    public function write(ChangePlan $plan, string $now): Counts
+    {
+        if (! $plan instanceof Versions) {
+            throw new LogicException('Landing versions takes versions.');
+        }
+        [$lines, $unfilled] = $this->lines($plan);
+        if ($lines === '') {
+            return new Counts(0);
+        }
+        $stage = "pg_temp.{$this->table->stage}";
+        $this->table->stage($this->columns, $lines);
+        if ($unfilled > 0) {
+            $this->fill($stage);
+        }
+        $this->dropKnownLoads($stage);
+        $late = $this->setLateApart($stage);
+        $this->connection->run("UPDATE {$this->table->table} t SET {$this->to} = greatest(t.{$this->from}, s.{$this->from}), {$this->current} = false FROM {$stage} s
+            WHERE s.lm_op = 'first' AND t.{$this->current} AND ".$this->table->sameKey('t', 's'));
+        $stamp = $this->table->technical('delivered_at');
+        $inserted = $this->connection->affected("INSERT INTO {$this->table->table} (".Connection::names([...$this->columns, ...($stamp === null ? [] : [$stamp])]).')
+            SELECT '.Connection::names($this->columns).($stamp === null ? '' : ', '.Connection::literal($now))." FROM {$stage} WHERE lm_op <> 'drop' ON CONFLICT ({$this->key}, {$this->place}) DO NOTHING");
+        if ($late) {
+            $this->relink($stage);
+        }
+        $this->table->clearStage();
+
+        return (new Counts(inserted: $inserted, unchanged: $plan->lines() - $inserted))->of($lines);
+    }
+
+    /** @return array{string, int} lines for the stage, and how many lack values */
+    private function lines(Versions $plan): array
+    {
+        $lines = [];
+        $unfilled = 0;
+        foreach ($plan->chains() as $chain) {
+            foreach ($chain as $i => $version) {
+                $unfilled += (int) ($version->from !== null);
+                $lines[] = $this->line($version, $i === 0 ? 'first' : 'next');
+            }
+        }
+
+        return [implode('', $lines), $unfilled];
+    }
+
+    private function line(Version $version, string $op): string
+    {
+        $fields = [$op, $version->from === null ? '\\N' : FeedTable::unsent($version->row), $version->from === null ? '\\N' : CopyText::field(FeedTable::arrayText($version->from))];
+        foreach ($version->row as $value) {
+            $fields[] = $value === null || $value === false ? '\\N' : CopyText::field($value);
+        }
+        $time = static fn (int $at): string => (new SourceCommit(0, $at))->time();
+        array_push($fields, $version->place, $version->kind, $time($version->validFrom), $version->validTo === null ? '\\N' : $time($version->validTo), $version->current() ? 't' : 'f');
+
+        return implode("\t", $fields)."\n";
+    }
+
+    /** Values not sent are those of the version that was current under the key they are taken from. */
+    private function fill(string $stage): void
+    {
+        $columns = Connection::names($this->table->carried);
+        $this->connection->run("UPDATE {$stage} s SET ({$columns}, lm_unsent) = ROW({$this->table->filled('s', 'o')}, NULL) FROM {$this->table->table} o
+            WHERE s.lm_unsent IS NOT NULL AND o.{$this->current} AND ".$this->table->keyIs('o', 's.lm_from'));
+        // What is not landed yet comes whole with the first load, which reads it later than this change.
+        $this->connection->run("UPDATE {$stage} SET lm_op = 'drop' WHERE lm_unsent IS NOT NULL");
+    }
+
+    /** A load brings a version only where the chain does not end with the same row already. */
+    private function dropKnownLoads(string $stage): void
+    {
+        $carried = $this->table->carried;
+        $this->connection->run("UPDATE {$stage} s SET lm_op = 'drop' FROM {$this->table->table} t WHERE s.{$this->kind} = 'load' AND t.{$this->current} AND ".$this->table->sameKey('t', 's')
+            .' AND ('.$this->table->compared('t', $carried).') IS NOT DISTINCT FROM ('.$this->table->compared('s', $carried).')');
+    }
+
+    /** @return bool whether versions came that are not later than all the table has of their key */
+    private function setLateApart(string $stage): bool
+    {
+        $late = $this->connection->affected("UPDATE {$stage} s SET lm_op = 'late', {$this->current} = false FROM {$stage} f
+            WHERE f.lm_op = 'first' AND s.lm_op <> 'drop' AND ".$this->table->sameKey('s', 'f')
+            ." AND EXISTS (SELECT 1 FROM {$this->table->table} t WHERE ".$this->table->sameKey('t', 'f')." AND t.{$this->place} >= f.{$this->place})");
+
+        return $late > 0;
+    }
+
+    private function relink(string $stage): void
+    {
+        $keys = "SELECT DISTINCT {$this->key} FROM {$stage} WHERE lm_op = 'late'";
+        $linked = "SELECT {$this->key}, {$this->place}, CASE WHEN {$this->kind} IN ('delete', 'truncate') THEN {$this->from}
+                ELSE greatest({$this->from}, lead({$this->from}) OVER w) END AS until, lead({$this->from}) OVER w IS NULL AND {$this->kind} NOT IN ('delete', 'truncate') AS latest
+            FROM {$this->table->table} WHERE ({$this->key}) IN ({$keys}) WINDOW w AS (PARTITION BY {$this->key} ORDER BY {$this->place})";
+        // greatest() passes over null, so the end of the last version is cleared where it is the latest.
+        foreach (['NOT l.latest', 'l.latest'] as $which) {
+            $this->connection->run("UPDATE {$this->table->table} t SET {$this->to} = CASE WHEN l.latest THEN NULL ELSE l.until END, {$this->current} = l.latest FROM ({$linked}) l
+                WHERE ".$this->table->sameKey('t', 'l')." AND t.{$this->place} = l.{$this->place} AND {$which}");
+        }
+    }
+
+    public function truncate(SourceCommit $commit, int $number, string $now): Counts
+    {
+        $at = Connection::literal($commit->time());
+        $stamp = $this->table->technical('delivered_at');
+        $place = Connection::literal(Lsn::place($commit->lsn, $number));
+        $ended = $this->connection->affected("INSERT INTO {$this->table->table} ({$this->key}, {$this->place}, {$this->kind}, {$this->from}, {$this->to}, {$this->current}".($stamp === null ? '' : ', '.Connection::name($stamp)).")
+            SELECT {$this->key}, {$place}, 'delete', {$at}, {$at}, false".($stamp === null ? '' : ', '.Connection::literal($now))." FROM {$this->table->table} WHERE {$this->current} ON CONFLICT DO NOTHING");
+        $this->connection->run("UPDATE {$this->table->table} SET {$this->to} = greatest({$this->from}, {$at}::timestamptz), {$this->current} = false WHERE {$this->current}");
+
+        return new Counts(0, deleted: $ended);
+    }
+}

@@ -1,0 +1,23 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Landing;
+
+/** The transaction that made a change. */
+final readonly class SourceCommit
+{
+    /**
+     * @param  int  $lsn  place of the commit in the source's order of commits
+     * @param  int  $at  the source's clock at the commit, microseconds since 1970 UTC
+     */
+    public function __construct(public int $lsn, public int $at)
+    {
+    }
+
+    /** ISO 8601, UTC, with microseconds. */
+    public function time(): string
+    {
+        return gmdate('Y-m-d\TH:i:s', intdiv($this->at, 1_000_000)).sprintf('.%06dZ', $this->at % 1_000_000);
+    }
+}

@@ -1,0 +1,53 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\ChangePlan;
+use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Receipt;
+
+/**
+ * Writes the changes of all feeds of a route. Between begin() and commit() everything belongs to one transaction of the
+ * target: rows of all feeds, their positions and receipts, and the route's position.
+ */
+interface ChangeLanding
+{
+    /** Place in the source's log up to which the route has landed; 0 at the start. */
+    public function position(): int;
+
+    /**
+     * Makes the feed's landed table ready, creating it when absent.
+     *
+     * @throws SystemTrouble with reason `incompatible_table`
+     */
+    public function admit(FeedDefinition $definition, string $feed): Position;
+
+    /** @return list<Receipt> */
+    public function receiptsAfter(string $feed, int $sequence): array;
+
+    /** @throws LeaseLost */
+    public function begin(): void;
+
+    /** Writes what the plan holds; may be called many times within one transaction. */
+    public function apply(string $feed, ChangePlan $plan): void;
+
+    /** The source table was emptied. */
+    public function truncate(string $feed, SourceCommit $commit, int $number): void;
+
+    /**
+     * @param  array<string, Position>  $feeds  where each feed that was written to stands now
+     * @param  int|null  $place  where the route stands now; null leaves it
+     * @param  array<string, int>  $runs  Lighterman's number of the run, by feed
+     * @param  string|null  $sourceTime  commit time of the last transaction, ISO 8601 UTC
+     * @return array<string, Receipt>
+     */
+    public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime): array;
+
+    public function rollback(): void;
+
+    public function close(): void;
+}

@@ -1,0 +1,61 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Latency\ClockOffset;
+
+/** The change log of a source, read for one route under one name. */
+interface ChangeLog
+{
+    /**
+     * What the log needs in order to be read for these tables. Changes nothing.
+     *
+     * @param  list<TableName>  $tables
+     * @return list<Finding> each that failed with the exact statement that helps
+     */
+    public function check(array $tables): array;
+
+    /**
+     * Creates what is missing and takes in the tables.
+     *
+     * @param  list<TableName>  $tables
+     * @return int the place from which changes of all these tables are in the log
+     *
+     * @throws SystemTrouble naming the statement to run where the account may not
+     */
+    public function ensure(array $tables): int;
+
+    /** @param  list<TableName>  $tables that are read no more */
+    public function leave(array $tables): void;
+
+    /** Removes everything that ensure() made at the source. */
+    public function remove(): void;
+
+    /** @return LogState|null null when the source keeps nothing for this route */
+    public function state(): ?LogState;
+
+    public function open(int $from): LogReader;
+
+    /** Writes a mark that comes back through the reader, in its place among the commits. */
+    public function mark(string $content): void;
+
+    /**
+     * The next rows of a table in key order.
+     *
+     * @param  list<string>|null  $after  key to go on after; null from the beginning
+     * @param  list<string>|null  $until  last key wanted; null to the end
+     */
+    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk;
+
+    public function clock(): ClockOffset;
+
+    /**
+     * Whether one of these transactions is committed in the log but not yet visible, waiting for a synchronous standby.
+     *
+     * @param  list<int>  $transactions
+     */
+    public function lingering(array $transactions): bool;
+}

@@ -1,0 +1,19 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Port;
+
+/** Rows of a first load that goes on beside the changes, as one snapshot saw them. */
+final readonly class LoadChunk
+{
+    /**
+     * @param  list<list<string|null>>  $rows  in key order, columns as carried
+     * @param  bool  $last  whether the table ends here
+     * @param  list<int>  $unseen  low 32 bits of the transactions that the snapshot could not see although they had begun
+     * @param  int  $at  the source's clock at the snapshot, microseconds since 1970 UTC
+     */
+    public function __construct(public array $rows, public bool $last, public array $unseen, public int $at, public int $bytes)
+    {
+    }
+}
