@@ -40,6 +40,9 @@ final class LogReading
     /** How long a transaction may wait for others to land with it, when the last commit is as recent. */
     private const LINGER = 0.1;
 
+    /** How long a batch may stay open while the log keeps bringing more without a pause. */
+    private const LONGEST = 1.0;
+
     private const BEAT_SECONDS = 2.0;
 
     private const WINDOWS = 3;
@@ -344,7 +347,7 @@ final class LogReading
             return;
         }
         $this->batch->since ??= microtime(true);
-        if ($this->batch->chunks !== [] || $this->batch->full() || $this->batch->begun || ($this->lingered() && microtime(true) - $this->batch->since > self::LINGER)) {
+        if ($this->batch->chunks !== [] || microtime(true) - $this->batch->since > self::LONGEST) {
             $this->land();
         }
     }

@@ -94,6 +94,38 @@ final class Connection
         return $last ?? throw $this->failed();
     }
 
+    /**
+     * Sends statements without waiting for them. Until collect() has been called nothing else can be said.
+     *
+     * @throws SystemTrouble
+     */
+    public function send(string $sql): void
+    {
+        if (@pg_send_query($this->handle(), $sql) === false) {
+            throw $this->failed();
+        }
+    }
+
+    /**
+     * Waits for what was sent.
+     *
+     * @return list<Result> one for each statement
+     *
+     * @throws SystemTrouble of the first statement that failed
+     */
+    public function collect(): array
+    {
+        $results = [];
+        while ($result = pg_get_result($this->handle())) {
+            if (in_array(pg_result_status($result), [PGSQL_FATAL_ERROR, PGSQL_BAD_RESPONSE], true)) {
+                throw $this->failed((string) pg_result_error_field($result, PGSQL_DIAG_SQLSTATE), (string) pg_result_error_field($result, PGSQL_DIAG_MESSAGE_PRIMARY));
+            }
+            $results[] = $result;
+        }
+
+        return $results === [] ? throw $this->failed() : $results;
+    }
+
     /** Rows the last statement touched, by the server's own count. */
     public function affected(string $sql): int
     {
@@ -143,8 +175,12 @@ final class Connection
             return;
         }
         if (pg_transaction_status($this->handle) === PGSQL_TRANSACTION_ACTIVE) {
-            // A COPY is under way. It is ended first: nothing else can be said within it, and closing it would wait for ever.
+            // A COPY is under way, or statements that nobody has waited for. They are ended first: nothing else can be said
+            // before, and closing a COPY would wait for ever.
             @pg_end_copy($this->handle);
+            while (@pg_get_result($this->handle)) {
+                continue;
+            }
         }
         if (pg_transaction_status($this->handle) !== PGSQL_TRANSACTION_IDLE) {
             @pg_query($this->handle, 'ROLLBACK');

@@ -18,10 +18,4 @@ final readonly class Counts
             $this->bytes + $other->bytes, $this->checksum === '' ? $other->checksum : hash('xxh128', $this->checksum.$other->checksum),
         );
     }
-
-    /** The same for lines that were sent: how many bytes, and their xxh128 in hexadecimal. */
-    public function of(string $lines): self
-    {
-        return new self($this->inserted, $this->updated, $this->unchanged, $this->deleted, strlen($lines), hash('xxh128', $lines));
-    }
 }

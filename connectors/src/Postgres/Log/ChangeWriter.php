@@ -7,12 +7,19 @@ namespace Lighterman\Connectors\Postgres\Log;
 use Lighterman\Connectors\Postgres\Counts;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\SourceCommit;
+use PgSql\Result;
 
 /** Writes what a plan holds into one landed table, within the transaction under way. */
 interface ChangeWriter
 {
-    /** @param  string  $now  the target's clock, for the stamp of delivery */
-    public function write(ChangePlan $plan, string $now): Counts;
+    /**
+     * Hands the lines to the server and sends the statements that land them, without waiting: the next changes can be read
+     * from the log meanwhile.
+     *
+     * @param  string  $now  the target's clock, for the stamp of delivery
+     * @return (callable(list<Result>): Counts)|Counts what the statements did, once their results are in; counts at once where none were sent
+     */
+    public function write(ChangePlan $plan, string $now): callable|Counts;
 
     public function truncate(SourceCommit $commit, int $number, string $now): Counts;
 }

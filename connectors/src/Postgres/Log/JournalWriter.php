@@ -33,7 +33,7 @@ final readonly class JournalWriter implements ChangeWriter
         $sent = implode('', $lines);
         $this->copy($sent);
 
-        return (new Counts(inserted: count($lines)))->of($sent);
+        return new Counts(count($lines), bytes: strlen($sent), checksum: hash('xxh128', $sent));
     }
 
     public function truncate(SourceCommit $commit, int $number, string $now): Counts

@@ -17,6 +17,7 @@ use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
+use PgSql\Result;
 
 /** Lands the changes of a route's feeds, all of a source transaction in one transaction here. */
 final class PostgresChangeLanding implements ChangeLanding
@@ -41,6 +42,9 @@ final class PostgresChangeLanding implements ChangeLanding
     private array $done = [];
 
     private string $now = '';
+
+    /** @var (callable(list<Result>): void)|null takes the results of the statements sent last */
+    private $open = null;
 
     public function __construct(private readonly Connection $connection, private readonly string $route, private readonly int $token)
     {
@@ -108,12 +112,33 @@ final class PostgresChangeLanding implements ChangeLanding
         if ($plan->changes() === 0) {
             return;
         }
-        $counts = $this->writers[$feed]->write($plan, $this->now);
-        $this->tell($feed, $plan->changes(), $plan->changes() - $plan->lines(), $counts);
+        $this->settle();
+        $changes = $plan->changes();
+        $superseded = $changes - $plan->lines();
+        $written = $this->writers[$feed]->write($plan, $this->now);
+        if ($written instanceof Counts) {
+            $this->tell($feed, $changes, $superseded, $written);
+        } else {
+            $this->open = function (array $results) use ($feed, $changes, $superseded, $written): void {
+                /** @var list<Result> $results */
+                $this->tell($feed, $changes, $superseded, $written($results));
+            };
+        }
+    }
+
+    /** Waits for the statements sent last. */
+    private function settle(): void
+    {
+        if ($this->open !== null) {
+            $open = $this->open;
+            $this->open = null;
+            $open($this->connection->collect());
+        }
     }
 
     public function truncate(string $feed, SourceCommit $commit, int $number): void
     {
+        $this->settle();
         $counts = $this->writers[$feed]->truncate($commit, $number, $this->now);
         $this->tell($feed, $counts->inserted + $counts->deleted, 0, $counts);
     }
@@ -126,6 +151,7 @@ final class PostgresChangeLanding implements ChangeLanding
 
     public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime): array
     {
+        $this->settle();
         $receipts = [];
         foreach ($feeds as $feed => $to) {
             $done = $this->done[$feed] ?? ['read' => 0, 'counts' => new Counts(0), 'superseded' => 0];
@@ -152,6 +178,7 @@ final class PostgresChangeLanding implements ChangeLanding
 
     public function rollback(): void
     {
+        $this->open = null;
         $this->connection->rollback();
         $this->done = [];
         foreach ($this->tables as $table) {

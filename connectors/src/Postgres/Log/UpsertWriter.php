@@ -37,29 +37,46 @@ final class UpsertWriter implements ChangeWriter
             : "UPDATE SET {$set} WHERE (".$table->compared('t', $compared).') IS DISTINCT FROM ('.$table->compared('excluded', $compared).')');
     }
 
-    public function write(ChangePlan $plan, string $now): Counts
+    public function write(ChangePlan $plan, string $now): callable|Counts
     {
         if (! $plan instanceof NetChanges) {
             throw new LogicException('Landing upsert takes net changes.');
         }
         [$lines, $patches, $deletes] = $this->lines($plan);
+        $written = $plan->lines();
         if ($lines === '') {
-            return new Counts(0, unchanged: $plan->lines());
+            return new Counts(0, unchanged: $written);
         }
         $this->table->stage($this->columns, $lines);
+        $stage = "pg_temp.{$this->table->stage}";
         $stamp = $this->table->technical('delivered_at') === null ? '' : ', '.Connection::literal($now);
-        $inserted = $updated = 0;
         $own = implode(', ', array_map(static fn (string $c): string => 's.'.Connection::name($c), $this->table->having('source_position', 'deleted_at')));
+        $statements = [];
         if ($patches > 0) {
             // Values that were not sent are read from the rows as they stand, before anything of this part changes them.
-            [$i, $u] = $this->merge("SELECT {$this->table->filled('s', 'o')}".($own === '' ? '' : ", {$own}")."{$stamp} FROM pg_temp.{$this->table->stage} s JOIN {$this->table->table} o ON ".$this->table->keyIs('o', 's.lm_from')." WHERE s.lm_op = 'p'");
-            [$inserted, $updated] = [$i, $u];
+            $statements[] = $this->merge("SELECT {$this->table->filled('s', 'o')}".($own === '' ? '' : ", {$own}")."{$stamp} FROM {$stage} s JOIN {$this->table->table} o ON ".$this->table->keyIs('o', 's.lm_from')." WHERE s.lm_op = 'p'");
         }
-        $deleted = $deletes > 0 ? $this->delete() : 0;
-        [$i, $u] = $this->merge('SELECT '.Connection::names($this->columns)."{$stamp} FROM pg_temp.{$this->table->stage} WHERE lm_op = 'w'");
-        $this->table->clearStage();
+        if ($deletes > 0) {
+            $statements[] = $this->delete($stage);
+        }
+        $statements[] = $this->merge('SELECT '.Connection::names($this->columns)."{$stamp} FROM {$stage} WHERE lm_op = 'w'");
+        $this->connection->send(implode('; ', [...$statements, "TRUNCATE {$stage}"]));
+        $sent = strlen($lines);
+        $checksum = hash('xxh128', $lines);
 
-        return (new Counts($inserted + $i, $updated + $u, $plan->lines() - $inserted - $i - $updated - $u - $deleted, $deleted))->of($lines);
+        return static function (array $results) use ($written, $deletes, $sent, $checksum): Counts {
+            $inserted = $updated = $deleted = 0;
+            foreach ($results as $result) {
+                if (pg_num_fields($result) === 2) {
+                    $inserted += (int) pg_fetch_result($result, 0, 0);
+                    $updated += (int) pg_fetch_result($result, 0, 1);
+                } elseif ($deletes > 0) {
+                    $deleted += pg_affected_rows($result);
+                }
+            }
+
+            return new Counts($inserted, $updated, $written - $inserted - $updated - $deleted, $deleted, $sent, $checksum);
+        };
     }
 
     /** @return array{string, int, int} lines for the stage, how many lack values, how many are deletes */
@@ -107,25 +124,23 @@ final class UpsertWriter implements ChangeWriter
         return implode("\t", $fields);
     }
 
-    private function delete(): int
+    private function delete(string $stage): string
     {
         $mark = $this->table->technical('deleted_at');
         $where = $this->table->sameKey('t', 's')." AND s.lm_op = 'd'";
         if ($mark === null) {
-            return $this->connection->affected("DELETE FROM {$this->table->table} t USING pg_temp.{$this->table->stage} s WHERE {$where}");
+            return "DELETE FROM {$this->table->table} t USING {$stage} s WHERE {$where}";
         }
         $set = implode(', ', array_map(static fn (string $c): string => Connection::name($c).' = s.'.Connection::name($c), $this->table->having('deleted_at', 'source_position')));
 
-        return $this->connection->affected("UPDATE {$this->table->table} t SET {$set} FROM pg_temp.{$this->table->stage} s WHERE {$where} AND t.".Connection::name($mark).' IS NULL');
+        return "UPDATE {$this->table->table} t SET {$set} FROM {$stage} s WHERE {$where} AND t.".Connection::name($mark).' IS NULL';
     }
 
-    /** @return array{int, int} rows inserted and updated */
-    private function merge(string $select): array
+    /** A statement that writes the rows a query gives, and tells how many were inserted and how many updated. */
+    private function merge(string $select): string
     {
-        $row = $this->connection->row("WITH landed AS (INSERT INTO {$this->table->table} AS t ({$this->into}) {$select} {$this->conflict} RETURNING t.xmax = 0 AS inserted)
-            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed");
-
-        return [(int) ($row['inserted'] ?? 0), (int) ($row['updated'] ?? 0)];
+        return "WITH landed AS (INSERT INTO {$this->table->table} AS t ({$this->into}) {$select} {$this->conflict} RETURNING t.xmax = 0 AS inserted)
+            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed";
     }
 
     public function truncate(SourceCommit $commit, int $number, string $now): Counts

@@ -44,48 +44,54 @@ final readonly class VersionsWriter implements ChangeWriter
         [$this->place, $this->kind, $this->from, $this->to, $this->current] = array_map(Connection::name(...), $table->having(...self::TECHNICAL));
     }
 
-    public function write(ChangePlan $plan, string $now): Counts
+    public function write(ChangePlan $plan, string $now): callable|Counts
     {
         if (! $plan instanceof Versions) {
             throw new LogicException('Landing versions takes versions.');
         }
-        [$lines, $unfilled] = $this->lines($plan);
+        [$lines, $unfilled, $loads] = $this->lines($plan);
+        $written = $plan->lines();
         if ($lines === '') {
             return new Counts(0);
         }
         $stage = "pg_temp.{$this->table->stage}";
         $this->table->stage($this->columns, $lines);
-        if ($unfilled > 0) {
-            $this->fill($stage);
-        }
-        $this->dropKnownLoads($stage);
-        $late = $this->setLateApart($stage);
-        $this->connection->run("UPDATE {$this->table->table} t SET {$this->to} = greatest(t.{$this->from}, s.{$this->from}), {$this->current} = false FROM {$stage} s
-            WHERE s.lm_op = 'first' AND t.{$this->current} AND ".$this->table->sameKey('t', 's'));
         $stamp = $this->table->technical('delivered_at');
-        $inserted = $this->connection->affected("INSERT INTO {$this->table->table} (".Connection::names([...$this->columns, ...($stamp === null ? [] : [$stamp])]).')
-            SELECT '.Connection::names($this->columns).($stamp === null ? '' : ', '.Connection::literal($now))." FROM {$stage} WHERE lm_op <> 'drop' ON CONFLICT ({$this->key}, {$this->place}) DO NOTHING");
-        if ($late) {
-            $this->relink($stage);
-        }
-        $this->table->clearStage();
+        $this->connection->send(implode('; ', [
+            ...($unfilled > 0 ? $this->fill($stage) : []),
+            ...($loads > 0 ? [$this->dropKnownLoads($stage)] : []),
+            $this->setLateApart($stage),
+            "UPDATE {$this->table->table} t SET {$this->to} = greatest(t.{$this->from}, s.{$this->from}), {$this->current} = false FROM {$stage} s WHERE s.lm_op = 'first' AND t.{$this->current} AND ".$this->table->sameKey('t', 's'),
+            "INSERT INTO {$this->table->table} (".Connection::names([...$this->columns, ...($stamp === null ? [] : [$stamp])]).')
+                SELECT '.Connection::names($this->columns).($stamp === null ? '' : ', '.Connection::literal($now))." FROM {$stage} WHERE lm_op <> 'drop' ON CONFLICT ({$this->key}, {$this->place}) DO NOTHING",
+            ...$this->relink($stage),
+            "TRUNCATE {$stage}",
+        ]));
+        $sent = strlen($lines);
+        $checksum = hash('xxh128', $lines);
 
-        return (new Counts(inserted: $inserted, unchanged: $plan->lines() - $inserted))->of($lines);
+        return static function (array $results) use ($written, $sent, $checksum): Counts {
+            // The insert is followed by the two statements that link late versions and the one that empties the stage.
+            $inserted = pg_affected_rows($results[count($results) - 4]);
+
+            return new Counts($inserted, unchanged: $written - $inserted, bytes: $sent, checksum: $checksum);
+        };
     }
 
-    /** @return array{string, int} lines for the stage, and how many lack values */
+    /** @return array{string, int, int} lines for the stage, how many lack values, how many come from a load */
     private function lines(Versions $plan): array
     {
         $lines = [];
-        $unfilled = 0;
+        $unfilled = $loads = 0;
         foreach ($plan->chains() as $chain) {
             foreach ($chain as $i => $version) {
                 $unfilled += (int) ($version->from !== null);
+                $loads += (int) ($version->kind === 'load');
                 $lines[] = $this->line($version, $i === 0 ? 'first' : 'next');
             }
         }
 
-        return [implode('', $lines), $unfilled];
+        return [implode('', $lines), $unfilled, $loads];
     }
 
     private function line(Version $version, string $op): string
@@ -100,45 +106,52 @@ final readonly class VersionsWriter implements ChangeWriter
         return implode("\t", $fields)."\n";
     }
 
-    /** Values not sent are those of the version that was current under the key they are taken from. */
-    private function fill(string $stage): void
+    /**
+     * Values not sent are those of the version that was current under the key they are taken from.
+     *
+     * @return list<string>
+     */
+    private function fill(string $stage): array
     {
         $columns = Connection::names($this->table->carried);
-        $this->connection->run("UPDATE {$stage} s SET ({$columns}, lm_unsent) = ROW({$this->table->filled('s', 'o')}, NULL) FROM {$this->table->table} o
-            WHERE s.lm_unsent IS NOT NULL AND o.{$this->current} AND ".$this->table->keyIs('o', 's.lm_from'));
-        // What is not landed yet comes whole with the first load, which reads it later than this change.
-        $this->connection->run("UPDATE {$stage} SET lm_op = 'drop' WHERE lm_unsent IS NOT NULL");
+
+        return [
+            "UPDATE {$stage} s SET ({$columns}, lm_unsent) = ROW({$this->table->filled('s', 'o')}, NULL) FROM {$this->table->table} o
+                WHERE s.lm_unsent IS NOT NULL AND o.{$this->current} AND ".$this->table->keyIs('o', 's.lm_from'),
+            // What is not landed yet comes whole with the first load, which reads it later than this change.
+            "UPDATE {$stage} SET lm_op = 'drop' WHERE lm_unsent IS NOT NULL",
+        ];
     }
 
     /** A load brings a version only where the chain does not end with the same row already. */
-    private function dropKnownLoads(string $stage): void
+    private function dropKnownLoads(string $stage): string
     {
         $carried = $this->table->carried;
-        $this->connection->run("UPDATE {$stage} s SET lm_op = 'drop' FROM {$this->table->table} t WHERE s.{$this->kind} = 'load' AND t.{$this->current} AND ".$this->table->sameKey('t', 's')
-            .' AND ('.$this->table->compared('t', $carried).') IS NOT DISTINCT FROM ('.$this->table->compared('s', $carried).')');
+
+        return "UPDATE {$stage} s SET lm_op = 'drop' FROM {$this->table->table} t WHERE s.{$this->kind} = 'load' AND t.{$this->current} AND ".$this->table->sameKey('t', 's')
+            .' AND ('.$this->table->compared('t', $carried).') IS NOT DISTINCT FROM ('.$this->table->compared('s', $carried).')';
     }
 
-    /** @return bool whether versions came that are not later than all the table has of their key */
-    private function setLateApart(string $stage): bool
+    /** Versions that are not later than all the table has of their key are put in as history first, and linked afterwards. */
+    private function setLateApart(string $stage): string
     {
-        $late = $this->connection->affected("UPDATE {$stage} s SET lm_op = 'late', {$this->current} = false FROM {$stage} f
+        return "UPDATE {$stage} s SET lm_op = 'late', {$this->current} = false FROM {$stage} f
             WHERE f.lm_op = 'first' AND s.lm_op <> 'drop' AND ".$this->table->sameKey('s', 'f')
-            ." AND EXISTS (SELECT 1 FROM {$this->table->table} t WHERE ".$this->table->sameKey('t', 'f')." AND t.{$this->place} >= f.{$this->place})");
-
-        return $late > 0;
+            ." AND EXISTS (SELECT 1 FROM {$this->table->table} t WHERE ".$this->table->sameKey('t', 'f')." AND t.{$this->place} >= f.{$this->place})";
     }
 
-    private function relink(string $stage): void
+    /** @return list<string> first what ends, then what is current, since only one version of a key may be */
+    private function relink(string $stage): array
     {
-        $keys = "SELECT DISTINCT {$this->key} FROM {$stage} WHERE lm_op = 'late'";
-        $linked = "SELECT {$this->key}, {$this->place}, CASE WHEN {$this->kind} IN ('delete', 'truncate') THEN {$this->from}
-                ELSE greatest({$this->from}, lead({$this->from}) OVER w) END AS until, lead({$this->from}) OVER w IS NULL AND {$this->kind} NOT IN ('delete', 'truncate') AS latest
-            FROM {$this->table->table} WHERE ({$this->key}) IN ({$keys}) WINDOW w AS (PARTITION BY {$this->key} ORDER BY {$this->place})";
-        // greatest() passes over null, so the end of the last version is cleared where it is the latest.
-        foreach (['NOT l.latest', 'l.latest'] as $which) {
-            $this->connection->run("UPDATE {$this->table->table} t SET {$this->to} = CASE WHEN l.latest THEN NULL ELSE l.until END, {$this->current} = l.latest FROM ({$linked}) l
-                WHERE ".$this->table->sameKey('t', 'l')." AND t.{$this->place} = l.{$this->place} AND {$which}");
-        }
+        $linked = "SELECT {$this->key}, {$this->place}, CASE WHEN {$this->kind} = 'delete' THEN {$this->from} ELSE greatest({$this->from}, lead({$this->from}) OVER w) END AS until,
+                lead({$this->from}) OVER w IS NULL AND {$this->kind} <> 'delete' AS latest
+            FROM {$this->table->table} WHERE ({$this->key}) IN (SELECT {$this->key} FROM {$stage} WHERE lm_op = 'late') WINDOW w AS (PARTITION BY {$this->key} ORDER BY {$this->place})";
+        $same = $this->table->sameKey('t', 'l')." AND t.{$this->place} = l.{$this->place}";
+
+        return [
+            "UPDATE {$this->table->table} t SET {$this->to} = l.until, {$this->current} = false FROM ({$linked}) l WHERE {$same} AND NOT l.latest",
+            "UPDATE {$this->table->table} t SET {$this->to} = NULL, {$this->current} = true FROM ({$linked}) l WHERE {$same} AND l.latest",
+        ];
     }
 
     public function truncate(SourceCommit $commit, int $number, string $now): Counts
