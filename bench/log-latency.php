@@ -79,7 +79,7 @@ foreach ($lines as $line) {
 $span = (float) explode(' ', trim($lines[count($lines) - 1]))[1] - (float) explode(' ', trim($lines[0]))[1];
 sort($delays);
 $percentile = static fn (float $share): string => round($delays[(int) ceil($share * count($delays)) - 1]).'ms';
-$told = json_decode((string) $bench->connect('lighterman')->query("SELECT json_agg(histogram) FROM latency_minutes WHERE changes > 0")->fetchColumn(), true);
+$told = json_decode((string) $bench->connect('lighterman')->query('SELECT json_agg(histogram) FROM latency_minutes WHERE changes > 0')->fetchColumn(), true);
 $own = new Histogram;
 foreach ($told ?? [] as $histogram) {
     $own->merge(Histogram::fromJson(json_encode($histogram)));

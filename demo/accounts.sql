@@ -6,3 +6,5 @@ SELECT NOT EXISTS (SELECT 1 FROM pg_roles WHERE rolname = 'gate_desk') AS new \g
     CREATE ROLE warehouse_writer LOGIN PASSWORD :'writer';
     GRANT pg_read_all_stats TO weighbridge_reader;
 \endif
+-- Reading the change log takes this, and nothing more.
+ALTER ROLE weighbridge_reader REPLICATION;

@@ -9,6 +9,7 @@ use App\Http\Controllers\FindController;
 use App\Http\Controllers\LandedController;
 use App\Http\Controllers\MeController;
 use App\Http\Controllers\NewFeedsController;
+use App\Http\Controllers\RoutesController;
 use App\Http\Controllers\RunsController;
 use App\Http\Controllers\ScheduleController;
 use App\Http\Controllers\SignInController;
@@ -59,11 +60,20 @@ Route::middleware('auth')->group(function (): void {
         Route::post('/feeds/{feed}/set-up', [FeedsController::class, 'change']);
         Route::post('/feeds/{feed}/start-over', [FeedsController::class, 'startOver']);
         Route::post('/feeds/{feed}/agree', [FeedsController::class, 'agree']);
+        Route::post('/feeds/{feed}/emptied', [FeedsController::class, 'emptied']);
+        Route::post('/feeds/{feed}/reload', [FeedsController::class, 'reload']);
+        Route::post('/routes/{route}/check', [RoutesController::class, 'check'])->whereNumber('route');
+        Route::post('/routes/{route}/limits', [RoutesController::class, 'limits'])->whereNumber('route');
+        Route::post('/routes/{route}/anew', [RoutesController::class, 'anew'])->whereNumber('route');
+        Route::post('/systems/{system:name}/slots', [SystemsController::class, 'dropSlot']);
         Route::delete('/feeds/{feed}', [FeedsController::class, 'destroy']);
     });
 
     Route::get('/systems/{system:name}', [SystemsController::class, 'show']);
     Route::get('/feeds/{feed}', [FeedsController::class, 'show']);
+    Route::get('/routes/{route}', [RoutesController::class, 'show'])->whereNumber('route');
+    Route::get('/feeds/{feed}/delay', [FeedsController::class, 'delay']);
+    Route::get('/feeds/{feed}/life', [FeedsController::class, 'life']);
     Route::get('/feeds/{feed}/runs', [FeedsController::class, 'runs']);
     Route::get('/feeds/{feed}/columns', [FeedsController::class, 'columns']);
     Route::get('/feeds/{feed}/set-up', [FeedsController::class, 'setUp']);

@@ -11,7 +11,6 @@ use App\Models\System;
 use App\Support\Audit;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
-use Lighterman\Connectors\Postgres\Log\PostgresLog;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
@@ -91,6 +90,37 @@ final class FeedBook
         return self::each($feeds, 'asked to run', static fn (Feed $f): ?array => in_array($f->state(), ['paused', 'held'], true) ? null : ['due_at' => $f->capture === 'log' ? null : now(), 'why' => 'asked']);
     }
 
+    /** Has a live log feed read a range of keys, or the whole table, again beside its changes. */
+    public static function reload(Feed $feed, ?string $from, ?string $until): void
+    {
+        self::each([$feed], 'asked to load again', static fn (): array => ['reload' => ['from' => $from === null ? null : [$from], 'until' => $until === null ? null : [$until]]]);
+    }
+
+    /** @param  'carry'|'keep'  $what  whether the copy of a table that was emptied is emptied too */
+    public static function decideEmptied(Feed $feed, string $what): void
+    {
+        self::each([$feed], $what === 'carry' ? 'let the copy be emptied' : 'kept the rows of an emptied table', static fn (): array => ['emptied' => $what]);
+        self::resume([$feed->refresh()]);
+    }
+
+    /** Has a route whose log is lost begin with a new slot, and every table loaded again beside its changes. */
+    public static function beginAnew(Route $route): void
+    {
+        DB::transaction(function () use ($route): void {
+            Audit::record('began anew', 'route', $route->name);
+            RouteLog::where('route_id', $route->id)->update(['anew_asked' => true, 'due_at' => now(), 'failures' => 0]);
+        });
+    }
+
+    /** @param  array{warn_bytes: int, spool_bytes: int, drop_bytes: int|null}  $limits */
+    public static function limit(Route $route, array $limits): void
+    {
+        DB::transaction(function () use ($route, $limits): void {
+            Audit::record('limited the log of', 'route', $route->name, $route->log?->only(array_keys($limits)), $limits);
+            $route->log?->update($limits);
+        });
+    }
+
     /** Stops the feed and has what it landed removed, so that it can begin anew. It stays paused until resumed. */
     public static function startOver(Feed $feed): void
     {
@@ -136,9 +166,8 @@ final class FeedBook
     private static function logOf(Route $route): void
     {
         $uid = (string) Str::uuid();
-        // The publication can be made by the owner of the tables beforehand, so its name says only what it is for.
-        $name = PostgresLog::PREFIX.preg_replace('/[^a-z0-9]+/', '_', strtolower($route->source->name.'_'.$route->target->name));
-        RouteLog::firstOrCreate(['route_id' => $route->id], ['uid' => $uid, 'slot' => substr($name, 0, 54).'_'.substr($uid, 0, 8), 'publication' => substr($name, 0, 63), 'due_at' => now()]);
+        $name = RouteLog::nameFor($route->source, $route->target);
+        RouteLog::firstOrCreate(['route_id' => $route->id], ['uid' => $uid, 'slot' => $name.'_'.substr($uid, 0, 8), 'publication' => $name, 'due_at' => now()]);
         self::wake($route);
     }
 

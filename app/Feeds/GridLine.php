@@ -4,13 +4,17 @@ declare(strict_types=1);
 
 namespace App\Feeds;
 
+use App\Models\Route;
+use App\Models\RouteLog;
 use App\Models\System;
 use App\Runtime\Systems;
 use Lighterman\Core\Capture\Advice;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Verdict;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\Guarantee;
 use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
@@ -33,6 +37,9 @@ final class GridLine
 
     public ?Verdict $keyVerdict = null;
 
+    /** @var list<Finding> what the source's log still needs for this table */
+    public array $logFindings = [];
+
     /** @param  array<string, string>  $typed fields of the grid; those missing are filled with suggestions */
     private function __construct(public array $typed)
     {
@@ -53,13 +60,18 @@ final class GridLine
             $line->reasons = $suggestion->reasons;
             $line->typed += [
                 'capture' => $suggestion->capture->value, 'watermark' => (string) $suggestion->watermark, 'key' => implode(', ', $suggestion->key), 'landing' => $suggestion->landing->value,
-                'landed' => "{$source->name}.{$table->name}", 'name' => Draft::freeName($table, $source->name), 'promise_minutes' => $suggestion->capture->value === 'reload' ? '1440' : '15', 'leave_out' => '',
+                'landed' => "{$source->name}.{$table->name}", 'name' => Draft::freeName($table, $source->name), 'promise_minutes' => $suggestion->capture->value === 'reload' ? '1440' : '15', 'leave_out' => '', 'deletes' => 'apply',
             ];
             $line->keyVerdict = $advice->key();
             if ($line->typed['capture'] === 'watermark' && $line->typed['watermark'] !== '') {
                 $line->watermarkVerdict = $advice->watermark($line->typed['watermark']);
             }
             [$line->definition] = Draft::make($reader, $source->name, $line->said());
+            if ($line->definition->capture === Capture::Log) {
+                $name = RouteLog::nameFor($source, $target);
+                $slot = Route::where(['source_id' => $source->id, 'target_id' => $target->id])->first()?->log->slot ?? $name;
+                $line->logFindings = array_values(array_filter($systems->logAt($source, $slot, $name)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
+            }
             $line->guarantee = Guarantee::derive($line->definition, $reader->capabilities(), $systems->target($target)->capabilities(), $facts);
         } catch (Explained $trouble) {
             $line->trouble = $trouble;
@@ -78,7 +90,7 @@ final class GridLine
         return [
             'table' => $this->typed['table'], 'name' => trim($this->typed['name']), 'capture' => $this->typed['capture'],
             'watermark' => $this->typed['capture'] === 'watermark' ? $this->typed['watermark'] : null, 'key' => self::list($this->typed['key']), 'landing' => $this->typed['landing'],
-            'landed' => trim($this->typed['landed']), 'leave_out' => self::list($this->typed['leave_out'] ?? ''), 'take_over' => ($this->typed['take_over'] ?? '') === '1',
+            'landed' => trim($this->typed['landed']), 'leave_out' => self::list($this->typed['leave_out'] ?? ''), 'deletes' => $this->typed['deletes'] ?? 'apply', 'take_over' => ($this->typed['take_over'] ?? '') === '1',
             'promise_seconds' => (int) round((float) $this->typed['promise_minutes'] * 60),
         ];
     }

@@ -69,7 +69,7 @@ final class Feed extends Record
      */
     public function scopeListed(Builder $query): void
     {
-        $query->with(['route.source', 'route.target', 'definition' => static fn ($q) => $q->selectRaw("id, feed_id, version, body - 'shape' AS body")]);
+        $query->with(['route.source', 'route.target', 'route.log', 'definition' => static fn ($q) => $q->selectRaw("id, feed_id, version, body - 'shape' AS body")]);
     }
 
     public function behind(): ?float
@@ -84,6 +84,8 @@ final class Feed extends Record
 
         return match (true) {
             $this->paused_at !== null => 'paused',
+            // Where the route's log cannot be read, none of its feeds goes on.
+            $this->capture === 'log' && $this->route->log?->standing === 'failed' => 'failed',
             in_array($this->standing, ['held', 'failed', 'loading'], true) => $this->standing,
             $behind === null => 'new',
             default => $behind > $this->promise_seconds ? 'late' : 'on time',

@@ -37,9 +37,20 @@ final class Run extends Record
         return max(0.0, (float) ($this->ended_at ?? now())->format('U.u') - (float) $this->started_at->format('U.u'));
     }
 
+    /** Whether what was read are changes, of which deletes are some, and not rows that a query found. */
+    public function bringsChanges(): bool
+    {
+        return in_array($this->kind, ['log', 'log load'], true);
+    }
+
+    public function delivered(): int
+    {
+        return $this->inserted + $this->updated + ($this->bringsChanges() ? $this->deleted : 0);
+    }
+
     /** Whether every row read is accounted for. */
     public function addsUp(): bool
     {
-        return $this->read === $this->inserted + $this->updated + $this->unchanged + $this->dropped + $this->set_aside;
+        return $this->read === $this->delivered() + $this->unchanged + $this->superseded + $this->dropped + $this->set_aside;
     }
 }

@@ -7,6 +7,7 @@ namespace App\Runtime;
 use App\Models\RouteLog;
 use App\Models\System;
 use Lighterman\Connectors\Postgres\Log\PostgresLog;
+use Lighterman\Connectors\Postgres\Log\SlotBook;
 use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Connectors\Postgres\PostgresSource;
 use Lighterman\Connectors\Postgres\PostgresTarget;
@@ -36,7 +37,18 @@ final class Systems
     /** The log that a route reads. Its connections are its own. */
     public function log(RouteLog $log): ChangeLog
     {
-        return new PostgresLog($this->settings($log->route->source), $log->slot, $log->publication);
+        return $this->logAt($log->route->source, $log->slot, $log->publication);
+    }
+
+    public function logAt(System $source, string $slot, string $publication): ChangeLog
+    {
+        return new PostgresLog($this->settings($source), $slot, $publication);
+    }
+
+    /** Replication slots of ours at a source, known here or not. */
+    public function slots(System $source): SlotBook
+    {
+        return new SlotBook($this->settings($source));
     }
 
     /** Lets go of every connection, so that the next use makes a new one. */

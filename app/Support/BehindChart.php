@@ -7,7 +7,6 @@ namespace App\Support;
 use App\Models\Feed;
 use Carbon\CarbonImmutable;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Latency\PromiseKept;
 
 /** Time behind against the promise over some hours, with failures marked, in units of 892 by 260. */
 final readonly class BehindChart
@@ -31,7 +30,6 @@ final readonly class BehindChart
         public float $promise,
         private array $points,
         public array $events,
-        public PromiseKept $kept,
         private float $gap,
     ) {
     }
@@ -47,12 +45,11 @@ final readonly class BehindChart
         if ($feed->behind() !== null) {
             $points[] = [$until, $feed->behind()];
         }
-        $kept = DB::table('behind_minutes')->where('feed_id', $feed->id)->where('minute', '>=', now()->subDay())->selectRaw('count(*) AS minutes, count(*) FILTER (WHERE kept) AS kept')->first();
         $events = $feed->runs()->where('started_at', '>=', now()->subHours($hours))->whereIn('state', ['failed', 'held', 'lost'])->orderBy('id')->limit(40)->get(['state', 'started_at'])
             ->map(static fn ($r): array => ['x' => (float) $r->started_at->format('U'), 'word' => $r->state])->all();
         $greatest = max([$feed->promise_seconds * 1.25, ...array_column($points, 1)]);
 
-        return new self($since, $until, $greatest, (float) $feed->promise_seconds, $points, $events, PromiseKept::counted((int) $kept?->minutes, (int) $kept?->kept), $step * 150);
+        return new self($since, $until, $greatest, (float) $feed->promise_seconds, $points, $events, $step * 150);
     }
 
     public function isEmpty(): bool

@@ -7,6 +7,7 @@ namespace App\Support;
 use Carbon\CarbonImmutable;
 use DateTimeInterface;
 use Illuminate\Support\Facades\Auth;
+use Lighterman\Core\Position\Position;
 
 /** Numbers, sizes, durations and times in words, the same on every page and in every command. */
 final class Say
@@ -114,6 +115,18 @@ final class Say
         $day = substr($from, 0, 11);
 
         return mb_strimwidth($from, 0, 40, '…').' → '.mb_strimwidth(preg_match('/^\d{4}-\d\d-\d\d $/', $day) && str_starts_with($to, $day) ? substr($to, 11) : $to, 0, 40, '…');
+    }
+
+    /** From one place in a log to another, short. */
+    public static function places(Position $from, Position $to): string
+    {
+        return $from->place === null ? "{$from} → {$to->place}" : ($from->phase === 'log load' ? 'load '.implode(', ', $from->key ?? ['begun']).' → '.($to->phase === 'log' ? 'end' : implode(', ', $to->key ?? [])) : "{$from->place} → {$to->place}");
+    }
+
+    /** What a run does. */
+    public static function kind(string $kind): string
+    {
+        return ['load' => 'first load', 'increment' => 'increment', 'reload' => 'reload', 'log' => 'changes', 'log load' => 'load beside changes'][$kind] ?? $kind;
     }
 
     /** Exact, with the zone named, for hovering. */

@@ -171,6 +171,9 @@ fill_demo() {
         say "Filling the weighbridge ..."
         (echo 'SET ROLE gate_desk;'; cat demo/weighbridge.sql; echo 'GRANT SELECT ON ALL TABLES IN SCHEMA public TO weighbridge_reader;') | admin_psql -d weighbridge -1 -o /dev/null
     fi
+    # The reader does not own the tables, so the publication is made for it, as the page would ask a database administrator to.
+    [ -n "$(admin_psql -d weighbridge -Atc "SELECT 1 FROM pg_publication WHERE pubname = 'lighterman_weighbridge_warehouse'")" ] || admin_psql -d weighbridge \
+        -c 'CREATE PUBLICATION lighterman_weighbridge_warehouse FOR TABLE growers, orchards, varieties, loads, load_samples, pressings, gate_log, price_bands WITH (publish_via_partition_root = true)'
 }
 
 write_env() {

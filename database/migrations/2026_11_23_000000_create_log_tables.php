@@ -19,6 +19,8 @@ return new class extends Migration
             $t->string('publication', 63);
             $t->string('standing', 20)->default('new');
             $t->jsonb('trouble')->nullable();
+            $t->jsonb('findings')->nullable();
+            $t->timestampTz('checked_at', 6)->nullable();
             $t->boolean('anew_asked')->default(false);
             $t->bigInteger('read_to')->default(0);
             $t->timestampTz('complete_up_to', 6)->nullable();
@@ -26,8 +28,8 @@ return new class extends Migration
             $t->bigInteger('waiting_bytes')->default(0);
             $t->bigInteger('clock_ahead_us')->default(0);
             $t->bigInteger('clock_uncertain_us')->nullable();
-            $t->bigInteger('warn_bytes')->default(512 << 20);
-            $t->bigInteger('spool_bytes')->default(1024 << 20);
+            $t->bigInteger('warn_bytes')->default(500_000_000);
+            $t->bigInteger('spool_bytes')->default(1_000_000_000);
             $t->bigInteger('drop_bytes')->nullable();
             $t->integer('failures')->default(0);
             $t->timestampTz('due_at', 6)->nullable();

@@ -5,6 +5,7 @@ import { live } from './live.js';
 import { preview } from './preview.js';
 import { drawer, rows } from './rows.js';
 import { ruler } from './ruler.js';
+import { tide } from './tide.js';
 
 Alpine.data('keys', keys);
 Alpine.data('find', find);
@@ -13,5 +14,6 @@ Alpine.data('rows', rows);
 Alpine.data('drawer', drawer);
 Alpine.data('grid', grid);
 Alpine.data('preview', preview);
+Alpine.data('tide', tide);
 Alpine.start();
 ruler();

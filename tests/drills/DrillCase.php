@@ -117,7 +117,7 @@ abstract class DrillCase extends TestCase
     }
 
     /** @return array<string, string> */
-    private function environment(): array
+    protected function environment(): array
     {
         return ['LIGHTERMAN_DB_NAME' => "drill_own_{$this->suffix}", 'LIGHTERMAN_LEASE_SECONDS' => '2'] + getenv();
     }

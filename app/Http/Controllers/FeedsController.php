@@ -8,6 +8,10 @@ use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Runtime\Systems;
 use App\Support\BehindChart;
+use App\Support\Delays;
+use App\Support\PromiseRecord;
+use App\Support\RowLife;
+use App\Support\TideChart;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
@@ -29,20 +33,68 @@ final class FeedsController
 
     public function show(Request $request, Feed $feed, Systems $systems): View
     {
-        $feed->load('route.source', 'route.target', 'definition');
+        $feed->load('route.source', 'route.target', 'route.log', 'definition');
+        $view = $request->hasHeader('X-Part') ? 'feeds.now-part' : 'feeds.now';
+        $all = ['feed' => $feed, 'guarantee' => $this->guarantee($feed, $systems)];
+        if ($feed->capture === 'log') {
+            $span = TideChart::span($request->query('span'));
+
+            return view($view, $all + ['span' => $span, 'tide' => TideChart::of([$feed->id], $span), 'delays' => Delays::last([$feed->id], 60), 'kept' => PromiseRecord::of($feed->id),
+                'receipts' => $feed->receipts()->latest('id')->limit(12)->get(), 'runs' => $feed->runs()->latest('id')->limit(1)->get()]);
+        }
         $hours = match ($request->query('span')) {
             '1h' => 1, '24h' => 24, '7d' => 168, default => 6,
         };
 
-        return view($request->hasHeader('X-Part') ? 'feeds.now-part' : 'feeds.now', [
-            'feed' => $feed, 'hours' => $hours, 'chart' => BehindChart::of($feed, $hours),
-            'guarantee' => $this->guarantee($feed, $systems), 'runs' => $feed->runs()->latest('id')->limit(12)->get(),
-        ]);
+        return view($view, $all + ['hours' => $hours, 'chart' => BehindChart::of($feed, $hours), 'kept' => PromiseRecord::of($feed->id), 'runs' => $feed->runs()->latest('id')->limit(12)->get()]);
+    }
+
+    /** How long changes took, by hour. */
+    public function delay(Feed $feed): View
+    {
+        return view('feeds.delay', ['feed' => $feed->load('route.source', 'route.target', 'route.log', 'definition'), 'hours' => Delays::byHour([$feed->id])]);
+    }
+
+    /** Every change to one key. */
+    public function life(Request $request, Feed $feed, Systems $systems): View
+    {
+        $feed->load('route.source', 'route.target', 'route.log', 'definition');
+        $definition = $feed->definition->parsed();
+        $key = array_intersect_key(array_filter((array) $request->query('key'), is_string(...)), array_flip($definition->key));
+        $told = ['feed' => $feed, 'definition' => $definition, 'key' => $key, 'life' => null, 'trouble' => null, 'siblings' => Feed::where('route_id', $feed->route_id)->whereKeyNot($feed->id)->where('capture', 'log')
+            ->whereHas('definition', static fn ($q) => $q->whereRaw("body->>'table' = ? AND body->>'landing' IN ('versions', 'append')", [(string) $definition->source]))->pluck('name')];
+        if (RowLife::isKept($definition) && count($key) === count($definition->key)) {
+            try {
+                $told['life'] = RowLife::of($feed, $definition, $key, $systems);
+            } catch (SystemTrouble $trouble) {
+                $told['trouble'] = $trouble;
+            }
+        }
+
+        return view('feeds.life', $told);
+    }
+
+    /** Decides what becomes of the copy of a table that was emptied. */
+    public function emptied(Request $request, Feed $feed): RedirectResponse
+    {
+        $what = $request->validate(['what' => 'required|in:carry,keep'])['what'];
+        FeedBook::decideEmptied($feed, $what);
+
+        return redirect("/feeds/{$this->path($feed)}")->with('done', $what === 'carry' ? 'The copy is being emptied; what came after lands by itself.' : 'The copy keeps its rows; what came after lands by itself.');
+    }
+
+    /** Loads a live log feed, or a range of its keys, again. */
+    public function reload(Request $request, Feed $feed): RedirectResponse
+    {
+        $given = $request->validate(['from' => 'nullable|string|max:200', 'until' => 'nullable|string|max:200']);
+        FeedBook::reload($feed, $given['from'] ?? null, $given['until'] ?? null);
+
+        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The load is asked for; it goes on beside the changes.');
     }
 
     public function runs(Request $request, Feed $feed): View
     {
-        $feed->load('route.source', 'route.target', 'definition');
+        $feed->load('route.source', 'route.target', 'route.log', 'definition');
         $page = max(1, $request->integer('page', 1));
 
         return view('feeds.runs', ['feed' => $feed, 'page' => $page, 'pages' => (int) max(1, ceil($feed->runs()->count() / 50)), 'runs' => $feed->runs()->latest('id')->forPage($page, 50)->get()]);
@@ -50,13 +102,13 @@ final class FeedsController
 
     public function columns(Feed $feed): View
     {
-        return view('feeds.columns', ['feed' => $feed->load('route.source', 'route.target', 'definition'), 'definition' => $feed->definition->parsed()]);
+        return view('feeds.columns', ['feed' => $feed->load('route.source', 'route.target', 'route.log', 'definition'), 'definition' => $feed->definition->parsed()]);
     }
 
     public function setUp(Feed $feed): View
     {
         return view('feeds.set-up', [
-            'feed' => $feed->load('route.source', 'route.target', 'definition'), 'definition' => $feed->definition->parsed(),
+            'feed' => $feed->load('route.source', 'route.target', 'route.log', 'definition'), 'definition' => $feed->definition->parsed(),
             'versions' => $feed->definitions()->latest('version')->get(),
         ]);
     }
@@ -64,10 +116,12 @@ final class FeedsController
     public function change(Request $request, Feed $feed): RedirectResponse
     {
         $given = $request->validate([
-            'promise_minutes' => 'required|numeric|min:0.1|max:525600', 'overlap' => 'required|integer|min:0|max:31536000',
-            'schedule' => 'required|in:manual,every,continuous,cron', 'every_minutes' => 'nullable|integer', 'pause_seconds' => 'nullable|integer', 'cron' => 'nullable|string|max:100', 'zone' => 'nullable|string|max:60',
+            'promise_minutes' => 'required|numeric|min:0.05|max:525600', 'overlap' => 'nullable|integer|min:0|max:31536000', 'truncates' => 'nullable|in:carry,hold',
+            'schedule' => 'nullable|in:manual,every,continuous,cron', 'every_minutes' => 'nullable|integer', 'pause_seconds' => 'nullable|integer', 'cron' => 'nullable|string|max:100', 'zone' => 'nullable|string|max:60',
         ]);
-        $body = ['promise_seconds' => (int) round($given['promise_minutes'] * 60), 'overlap' => (int) $given['overlap'], 'schedule' => ScheduleInput::read($given)->toArray()] + $feed->definition->body;
+        $body = ['promise_seconds' => (int) round($given['promise_minutes'] * 60)]
+            + ($feed->capture === 'log' ? array_filter(['truncates' => $given['truncates'] ?? null]) : ['overlap' => (int) ($given['overlap'] ?? 0), 'schedule' => ScheduleInput::read($given)->toArray()])
+            + $feed->definition->body;
         FeedBook::change($feed, FeedDefinition::fromArray($body));
 
         return redirect("/feeds/{$this->path($feed)}/set-up")->with('done', 'Saved as a new version.');

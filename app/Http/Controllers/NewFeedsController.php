@@ -14,6 +14,7 @@ use Illuminate\Http\JsonResponse;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Port\Explained;
@@ -24,7 +25,7 @@ use Lighterman\Core\Position\Position;
 /** From choosing tables to starting their feeds: tables, grid, rehearsal, start. Each step carries on what was typed before. */
 final class NewFeedsController
 {
-    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'take_over'];
+    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'deletes', 'take_over'];
 
     public function __construct(private readonly Systems $systems)
     {
@@ -128,6 +129,11 @@ final class NewFeedsController
         $told = ['definition' => $definition, 'preparation' => null, 'rows' => [], 'count' => 0, 'whole' => true, 'trouble' => null];
         try {
             $told['preparation'] = $this->systems->target($target)->prepare($definition);
+            if ($definition->capture === Capture::Log) {
+                $chunk = $this->systems->logAt($source, '', '')->chunk($definition, null, null, 8);
+
+                return ['rows' => array_map(static fn (array $row): array => array_combine($definition->carried()->names(), $row), $chunk->rows), 'count' => count($chunk->rows), 'whole' => $chunk->last] + $told;
+            }
             $plan = $this->systems->source($source)->plan($definition, Position::start(), null);
             if ($plan->empty) {
                 return $told;
@@ -164,7 +170,7 @@ final class NewFeedsController
     /** @return array<int, array<string, string>> */
     private function typed(Request $request): array
     {
-        $lines = $request->validate(['lines' => 'required|array|min:1|max:500', 'lines.*.table' => 'required|string|max:200', 'lines.*.capture' => 'in:watermark,reload', 'lines.*.landing' => 'in:append,upsert,replace'])['lines'];
+        $lines = $request->validate(['lines' => 'required|array|min:1|max:500', 'lines.*.table' => 'required|string|max:200', 'lines.*.capture' => 'in:watermark,reload,log', 'lines.*.landing' => 'in:append,upsert,replace,versions', 'lines.*.deletes' => 'in:apply,mark,ignore'])['lines'];
 
         return array_map(static fn (int $n): array => array_map(strval(...), array_intersect_key($request->input("lines.{$n}"), array_flip(self::FIELDS))), array_combine(array_keys($lines), array_keys($lines)));
     }

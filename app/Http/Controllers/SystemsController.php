@@ -5,11 +5,14 @@ declare(strict_types=1);
 namespace App\Http\Controllers;
 
 use App\Feeds\SystemBook;
+use App\Models\RouteLog;
 use App\Models\System;
 use App\Runtime\Systems;
+use App\Support\Audit;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
+use Lighterman\Core\Port\SystemTrouble;
 
 final class SystemsController
 {
@@ -20,12 +23,43 @@ final class SystemsController
 
     public function create(): View
     {
-        return view('systems.form', ['system' => null]);
+        return view('systems.form', ['system' => null, 'orphans' => []]);
     }
 
-    public function show(System $system): View
+    public function show(System $system, Systems $systems): View
     {
-        return view('systems.form', ['system' => $system]);
+        return view('systems.form', ['system' => $system, 'orphans' => $this->orphans($system, $systems)]);
+    }
+
+    /**
+     * Slots of ours at this system that no route here reads: they make it keep its log for ever.
+     *
+     * @return list<array{name: string, active: bool, retained: int, lost: bool}>
+     */
+    private function orphans(System $system, Systems $systems): array
+    {
+        if ($system->findings === null) {
+            return [];
+        }
+        try {
+            $known = RouteLog::pluck('slot')->all();
+
+            return array_values(array_filter($systems->slots($system)->all(), static fn (array $s): bool => ! in_array($s['name'], $known, true)));
+        } catch (SystemTrouble) {
+            return [];
+        }
+    }
+
+    public function dropSlot(Request $request, System $system, Systems $systems): RedirectResponse
+    {
+        $slot = $request->validate(['slot' => 'required|string', 'confirm' => 'required|string|same:slot'], ['confirm.same' => 'Type the name of the slot exactly to drop it.', 'confirm.required' => 'Type the name of the slot to drop it.'])['slot'];
+        if (! in_array($slot, array_column($this->orphans($system, $systems), 'name'), true)) {
+            return back()->withErrors(['confirm' => "Slot {$slot} is read by a route, or gone already."]);
+        }
+        $systems->slots($system)->drop($slot);
+        Audit::record('dropped the slot '.$slot.' of', 'system', $system->name);
+
+        return redirect('/systems/'.rawurlencode($system->name))->with('done', "Slot {$slot} is dropped.");
     }
 
     public function store(Request $request, Systems $systems): RedirectResponse

@@ -161,8 +161,9 @@ final class LogReading
     private function step(bool $worked): void
     {
         $clock = hrtime(true);
+        $waited = $this->reader()->waited();
         $message = $this->reader()->next($this->patience($worked));
-        $this->batch->reading += (hrtime(true) - $clock) / 1e6;
+        $this->batch->reading += (hrtime(true) - $clock) / 1e6 - ($this->reader()->waited() - $waited);
         if ($message === null) {
             $this->caughtUp = $this->commit === null;
             if ($this->commit === null && $this->batch->pending() && $this->lingered()) {
@@ -480,9 +481,9 @@ final class LogReading
             $this->land();
         }
         $this->finished = ! $this->sync();
-        $this->beat();
         $this->measure();
         $this->save();
+        $this->beat();
 
         return $this->finished || ($this->spooled && $this->targetIsBack());
     }

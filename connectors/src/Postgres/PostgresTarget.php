@@ -8,6 +8,7 @@ use Lighterman\Connectors\Postgres\Log\PostgresChangeLanding;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\LandedHistory;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Port\QueryResult;
@@ -91,6 +92,11 @@ final class PostgresTarget implements TargetSystem
     public function row(TableName $table, array $key): ?array
     {
         return Sql::rowByKey($this->connection, $table, $key);
+    }
+
+    public function history(FeedDefinition $definition, array $key, int $most): LandedHistory
+    {
+        return (new History($this->connection))->of($definition, $key, $most);
     }
 
     public function query(string $sql, int $rowLimit, int $seconds): QueryResult

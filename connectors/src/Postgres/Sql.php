@@ -9,6 +9,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TypeKind;
 
 /** Pieces of SQL that several parts of the connector share. */
@@ -72,16 +73,29 @@ final class Sql
      */
     public static function rowByKey(Connection $connection, TableName $table, array $key): ?array
     {
-        $conditions = [];
         $shape = (new Catalogue($connection))->shape($table);
+        foreach (array_diff(array_keys($key), $shape->names()) as $column) {
+            throw SystemTrouble::lasting('no_column', "{$connection->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
+        }
+        [$where, $values] = self::keyEquals($shape, $key);
+
+        return $connection->row('SELECT * FROM '.self::table($table)." WHERE {$where} LIMIT 1", $values);
+    }
+
+    /**
+     * @param  array<string, string>  $key  columns the shape has, with values as text
+     * @return array{string, list<string>} a condition with numbered parameters, and their values
+     */
+    public static function keyEquals(Shape $shape, array $key): array
+    {
+        $conditions = [];
         foreach (array_keys($key) as $i => $column) {
-            $type = $shape->column($column)->type
-                ?? throw SystemTrouble::lasting('no_column', "{$connection->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
+            $type = $shape->column($column)?->type;
             // A value cast to the column's type can use the index; text that cannot be cast is said so by the server.
-            $conditions[] = Connection::name($column).($type->kind === TypeKind::Enumeration ? '::text' : '').' = $'.($i + 1).'::'.TypeMap::write($type);
+            $conditions[] = Connection::name($column).($type === null || $type->kind === TypeKind::Enumeration ? '::text = $'.($i + 1) : ' = $'.($i + 1).'::'.TypeMap::write($type));
         }
 
-        return $connection->row('SELECT * FROM '.self::table($table).' WHERE '.implode(' AND ', $conditions).' LIMIT 1', array_values($key));
+        return [implode(' AND ', $conditions), array_values($key)];
     }
 
     /**

@@ -27,11 +27,8 @@ interface LogReader
 
     public function confirm(int $lsn): void;
 
-    /** Place up to which the source says that there is nothing to read, by its last word; 0 before it. */
-    public function readableTo(): int;
-
-    /** The source's clock at its last word, microseconds since 1970 UTC. */
-    public function sourceClock(): int;
+    /** Milliseconds spent so far waiting for the source to have something. */
+    public function waited(): float;
 
     /** Seconds since the source last heard from this reader. */
     public function silence(): float;

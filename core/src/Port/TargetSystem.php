@@ -53,6 +53,13 @@ interface TargetSystem
      */
     public function row(TableName $table, array $key): ?array;
 
+    /**
+     * Every change to one key that the landed table keeps; for landings that keep them.
+     *
+     * @param  array<string, string>  $key  column → value as text
+     */
+    public function history(FeedDefinition $definition, array $key, int $most): LandedHistory;
+
     /** Runs one statement in a read-only transaction of its own. */
     public function query(string $sql, int $rowLimit, int $seconds): QueryResult;
 }

@@ -9,6 +9,8 @@
     retry {{ $feed->due_at->isPast() ? 'now' : 'in '.App\Support\Say::span($feed->due_at->diffInSeconds(now(), true)) }}
 @elseif ($feed->standing === 'loading')
     {{ App\Support\Progress::left($feed->progress) ?? 'loading' }}
+@elseif ($feed->capture === 'log')
+    continuous
 @elseif (isset($schedule['continuous_pause_seconds']))
     continuous
 @elseif ($feed->due_at === null)

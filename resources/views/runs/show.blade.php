@@ -6,7 +6,7 @@
 @endphp
 @section('heading', "Run {$run->id} of {$feed->name}")
 @section('content')
-<div class="title"><h1>Run #{{ $run->id }}</h1><span class="sub">of <a href="/feeds/{{ rawurlencode($feed->name) }}">{{ $feed->name }}</a> · {{ ['load' => 'first load', 'increment' => 'increment', 'reload' => 'reload'][$run->kind] }} · definition version {{ $run->definition->version }} · {{ $run->why }} · worker <span class="mono">{{ $run->worker }}</span></span></div>
+<div class="title"><h1>Run #{{ $run->id }}</h1><span class="sub">of <a href="/feeds/{{ rawurlencode($feed->name) }}">{{ $feed->name }}</a> · {{ App\Support\Say::kind($run->kind) }} · definition version {{ $run->definition->version }} · {{ $run->why }} · worker <span class="mono">{{ $run->worker }}</span></span></div>
 @if ($run->trouble)<div class="note trouble" role="alert"><p class="strong">{{ $run->trouble['message'] }}</p><p>{{ $run->trouble['remedy'] }}</p></div>@endif
 @if ($run->state === 'lost')<div class="note caution">The worker ended without a word. What it had committed stands; the feed went on from its last receipt.</div>@endif
 <div class="columns-2">
@@ -17,10 +17,10 @@
                 <p>Nothing new was found{{ $run->empty_runs > 1 ? ', '.Say::count($run->empty_runs).' times in a row' : '' }}. One query, {{ Say::took($run->reading_ms / 1000 / $run->empty_runs) }} each; nothing was written.</p>
             @else
             <div class="table-box" tabindex="0" role="region" aria-label="Figures"><table class="rows"><caption class="hidden-text">Counts</caption>
-                <thead><tr><th class="num">Read</th><th class="num">Inserted</th><th class="num">Updated</th><th class="num">Unchanged</th><th class="num">Dropped</th><th class="num">Set aside</th><th class="num">Replaced rows removed</th><th>Sum</th></tr></thead>
-                <tbody><tr>@foreach (['read', 'inserted', 'updated', 'unchanged', 'dropped', 'set_aside', 'deleted'] as $count)<td class="num">{{ Say::count($run->{$count}) }}</td>@endforeach
-                <td class="{{ $run->addsUp() ? 'r-passed' : 'r-failed' }}">{{ Say::count($run->read) }} = {{ Say::count($run->inserted + $run->updated) }} + {{ Say::count($run->unchanged) }} + {{ Say::count($run->dropped) }} + {{ Say::count($run->set_aside) }} {{ $run->addsUp() ? '✓' : 'does not add up' }}</td></tr></tbody></table></div>
-            <p class="faded small" style="margin-top: 6px">read = delivered + unchanged + dropped + set aside</p>
+                <thead><tr><th class="num">Read</th><th class="num">Inserted</th><th class="num">Updated</th><th class="num">Unchanged</th><th class="num">Dropped</th><th class="num">Set aside</th><th class="num">{{ $run->bringsChanges() ? 'Deleted' : 'Replaced rows removed' }}</th>@if ($run->bringsChanges())<th class="num" title="made needless by a later change to the same key">Superseded</th>@endif<th>Sum</th></tr></thead>
+                <tbody><tr>@foreach (['read', 'inserted', 'updated', 'unchanged', 'dropped', 'set_aside', 'deleted', ...($run->bringsChanges() ? ['superseded'] : [])] as $count)<td class="num">{{ Say::count($run->{$count}) }}</td>@endforeach
+                <td class="{{ $run->addsUp() ? 'r-passed' : 'r-failed' }}">{{ Say::count($run->read) }} = {{ Say::count($run->delivered()) }} + {{ Say::count($run->unchanged) }}@if ($run->bringsChanges()) + {{ Say::count($run->superseded) }}@endif + {{ Say::count($run->dropped) }} + {{ Say::count($run->set_aside) }} {{ $run->addsUp() ? '✓' : 'does not add up' }}</td></tr></tbody></table></div>
+            <p class="faded small" style="margin-top: 6px">read = delivered + unchanged @if ($run->bringsChanges())+ superseded @endif + dropped + set aside</p>
             @endif
         </section>
         <section class="sheet table-box" tabindex="0" role="region" aria-label="Figures">

@@ -38,6 +38,15 @@
         </section>
         @endif
     @endforeach
+    @if ($orphans)
+    <section class="sheet pad"><h2>Slots nobody reads</h2>
+        <p class="faded small">No route here reads these replication slots. As long as they stand, the server keeps its log for them. Another Lighterman may be reading them.</p>
+        @foreach ($orphans as $slot)
+        <div style="border-top: 1px solid var(--hair); padding: 8px 0"><b class="mono">{{ $slot['name'] }}</b> <span class="{{ $slot['active'] ? 's-late' : '' }}">{{ $slot['active'] ? 'being read by somebody at this moment' : 'not being read' }}, keeps {{ Say::bytes($slot['retained']) }} of log</span>
+            @can('change')<form method="post" action="/systems/{{ $enc }}/slots" class="bar" style="margin-top: 6px">@csrf<input type="hidden" name="slot" value="{{ $slot['name'] }}"><input class="input mono" name="confirm" aria-label="Type the name of the slot to drop it" placeholder="type its name to drop it" size="36" autocomplete="off"><button class="button danger">Drop slot</button></form>@endcan</div>
+        @endforeach
+    </section>
+    @endif
     @can('change')
     <section class="sheet pad"><h2>Remove</h2>
         <form method="post" action="/systems/{{ $enc }}">@csrf @method('delete')

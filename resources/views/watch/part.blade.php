@@ -19,7 +19,7 @@
             <tbody>
             @foreach ($lanes->feeds->groupBy('route_id') as $group)
                 @php $route = $group->first()->route; @endphp
-                <tr class="group"><td colspan="3">{{ $route->source->name }} → {{ $route->target->name }}</td><td colspan="8" class="faded">{{ $group->groupBy('capture')->map->count()->map(fn ($n, $c) => "$n by $c")->implode(' · ') }}</td></tr>
+                <tr class="group"><td colspan="3"><a href="/routes/{{ $route->id }}">{{ $route->source->name }} → {{ $route->target->name }}</a></td><td colspan="8" class="faded">{{ $group->groupBy('capture')->map->count()->map(fn ($n, $c) => "$n by $c")->implode(' · ') }}</td></tr>
                 @foreach ($group as $feed)
                     @php
                         $state = $feed->state();
@@ -38,7 +38,7 @@
                         <td class="num faded">{{ Say::span((float) $feed->promise_seconds) }}</td>
                         <td><svg class="spark" viewBox="0 0 150 24" role="img" aria-label="Time behind over six hours"><line class="limit" x1="0" x2="150" y1="12" y2="12"/><path class="run" d="{{ Charts::spark($lanes->sparks[$feed->id] ?? [], (float) $feed->promise_seconds) }}"/></svg></td>
                         <td class="num">{{ Say::count((int) ($today->rows ?? 0)) }}</td>
-                        <td class="num">@if ($left !== null)<span title="by the source's own estimate">{{ Say::short($left) }}</span>@else<span class="faded" title="A {{ $feed->capture }} does not tell how many rows wait">—</span>@endif</td>
+                        <td class="num">@if ($feed->capture === 'log' && $state !== 'loading')<span class="{{ $feed->waiting ? '' : 'faded' }}" title="Changes in the spool">{{ Say::short($feed->waiting) }}</span>@elseif ($left !== null)<span title="by the source's own estimate">{{ Say::short($left) }}</span>@else<span class="faded" title="A {{ $feed->capture }} does not tell how many rows wait">—</span>@endif</td>
                         <td class="num">@if ($n = (int) ($today->set_aside ?? 0)){{ Say::count($n) }}@else<span class="faded">0</span>@endif</td>
                         <td class="num faded"><span title="{{ Say::exactly($feed->last_landed_at) }}">{{ Say::at($feed->last_landed_at) }}</span></td>
                         <td class="faded">@include('parts.next')</td>
@@ -68,7 +68,7 @@
         <section class="sheet pad">
             <h2>Just now</h2>
             @forelse (Lanes::justNow() as $receipt)
-                <div class="small" style="padding: 4px 0; border-top: 1px solid var(--hair)"><span class="mono faded">{{ Say::at($receipt->landed_at) }}</span> <a class="strong" href="/runs/{{ $receipt->run_id }}">{{ $receipt->feed_name }}</a> <span class="faded">landed {{ Say::rows($receipt->inserted + $receipt->updated) }}@if ($receipt->deleted), replaced {{ Say::short($receipt->deleted) }}@endif</span></div>
+                <div class="small" style="padding: 4px 0; border-top: 1px solid var(--hair)"><span class="mono faded">{{ Say::at($receipt->landed_at) }}</span> <a class="strong" href="/runs/{{ $receipt->run_id }}">{{ $receipt->feed_name }}</a> <span class="faded">landed {{ Say::rows($receipt->inserted + $receipt->updated) }}@if ($receipt->deleted), {{ $receipt->to()->place === null ? 'replaced' : 'deleted' }} {{ Say::short($receipt->deleted) }}@endif</span></div>
             @empty
                 <p class="faded">Nothing has landed yet.</p>
             @endforelse

@@ -101,7 +101,7 @@ final class PostgresLog implements ChangeLog
 
     public function remove(): void
     {
-        self::dropSlot($this->writing, $this->slot);
+        (new SlotBook($this->settings))->drop($this->slot);
         $ours = $this->writing->value("SELECT obj_description(oid, 'pg_publication') FROM pg_publication WHERE pubname = $1", [$this->publication]);
         if ($ours === self::MADE_BY_US) {
             $this->writing->run('DROP PUBLICATION '.Connection::name($this->publication));
@@ -174,27 +174,6 @@ final class PostgresLog implements ChangeLog
     public function lingering(array $transactions): bool
     {
         return $transactions !== [] && $this->reading->value("SELECT 1 FROM pg_stat_activity WHERE wait_event = 'SyncRep' AND backend_xid::text::bigint IN (".implode(', ', $transactions).') LIMIT 1') !== null;
-    }
-
-    /**
-     * Slots of ours at a server, whoever made them.
-     *
-     * @return list<array{name: string, active: bool, retained: int, lost: bool}> retained in bytes
-     */
-    public static function slots(Connection $connection): array
-    {
-        return array_map(static fn (array $r): array => ['name' => (string) $r['slot_name'], 'active' => $r['active'] === 't', 'retained' => (int) $r['retained'], 'lost' => $r['lost'] === 't'], $connection->rows(
-            "SELECT slot_name, active, coalesce(CASE WHEN pg_is_in_recovery() THEN 0 ELSE pg_current_wal_lsn() - restart_lsn END, 0)::bigint AS retained, wal_status = 'lost' AS lost
-             FROM pg_replication_slots WHERE database = current_database() AND slot_type = 'logical' AND starts_with(slot_name, $1) ORDER BY slot_name", [self::PREFIX]));
-    }
-
-    public static function dropSlot(Connection $connection, string $slot): void
-    {
-        $pid = $connection->value('SELECT active_pid FROM pg_replication_slots WHERE slot_name = $1 AND active_pid IS NOT NULL', [$slot]);
-        if ($pid !== null) {
-            $connection->run('SELECT pg_terminate_backend($1::int, 5000)', [$pid]);
-        }
-        $connection->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE slot_name = $1', [$slot]);
     }
 
     private function checks(): LogChecks

@@ -49,14 +49,9 @@ final class PostgresLogReader implements LogReader
         $this->stream->confirm($lsn);
     }
 
-    public function readableTo(): int
+    public function waited(): float
     {
-        return $this->stream->serverEnd;
-    }
-
-    public function sourceClock(): int
-    {
-        return $this->stream->serverClock;
+        return $this->stream->waited;
     }
 
     public function silence(): float

@@ -40,10 +40,8 @@ final class ReplicationStream
     /** Reused for every message, since making one costs more than reading it. */
     private readonly CData $buffer;
 
-    /** The server's position and clock (microseconds since 1970) by its last keepalive. */
-    public int $serverEnd = 0;
-
-    public int $serverClock = 0;
+    /** Milliseconds spent waiting for the server so far. */
+    public float $waited = 0.0;
 
     private int $confirmed = 0;
 
@@ -152,7 +150,9 @@ final class ReplicationStream
         $fd = LibPq::make('struct pollfd');
         $fd->fd = $this->pq->PQsocket($this->connection);
         $fd->events = self::POLLIN;
+        $clock = hrtime(true);
         $ready = $this->pq->poll(FFI::addr($fd), 1, $milliseconds);
+        $this->waited += (hrtime(true) - $clock) / 1e6;
         if ($ready <= 0) {
             return false;
         }
@@ -165,9 +165,8 @@ final class ReplicationStream
 
     private function keepalive(string $message): void
     {
-        ['end' => $this->serverEnd, 'time' => $time, 'reply' => $reply] = unpack('Jend/Jtime/Creply', $message, 1) ?: ['end' => 0, 'time' => 0, 'reply' => 1];
-        $this->serverClock = $time + PgOutput::EPOCH;
-        if ($reply === 1) {
+        // Byte 17 says whether the server wants an answer now.
+        if (ord($message[17] ?? "\1") === 1) {
             $this->answer();
         }
     }

@@ -1,0 +1,74 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Http\Controllers;
+
+use App\Feeds\FeedBook;
+use App\Models\Feed;
+use App\Models\Route;
+use App\Runtime\Systems;
+use App\Support\Delays;
+use App\Support\TideChart;
+use Illuminate\Http\RedirectResponse;
+use Illuminate\Http\Request;
+use Illuminate\View\View;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\TableName;
+
+/** A route, and the change log that its log feeds share. */
+final class RoutesController
+{
+    private const MB = 1_000_000;
+
+    public function show(Request $request, Route $route): View
+    {
+        $route->load('source', 'target', 'log');
+        $feeds = Feed::listed()->where('route_id', $route->id)->where('capture', 'log')->orderBy('name')->get();
+        $span = TideChart::span($request->query('span'));
+        $ids = $feeds->pluck('id')->all();
+
+        return view($request->hasHeader('X-Part') ? 'routes.part' : 'routes.show', [
+            'route' => $route, 'log' => $route->log, 'feeds' => $feeds, 'span' => $span, 'tide' => TideChart::of($ids, $span), 'delays' => Delays::last($ids, 60),
+            'others' => Feed::where('route_id', $route->id)->where('capture', '<>', 'log')->count(),
+        ]);
+    }
+
+    public function check(Route $route, Systems $systems): RedirectResponse
+    {
+        $log = $route->load('log', 'source', 'target')->log;
+        abort_if($log === null, 404);
+        $tables = Feed::with('definition')->where('route_id', $route->id)->where('capture', 'log')->get()->map(static fn (Feed $f): TableName => TableName::parse($f->definition->body['table']))->unique(strval(...))->values()->all();
+        try {
+            $findings = $systems->log($log->setRelation('route', $route))->check($tables);
+        } catch (Explained $trouble) {
+            $findings = [Finding::failed('Connection', $trouble->getMessage(), $trouble->remedy())];
+        }
+        $log->update(['findings' => array_map(static fn (Finding $f): array => $f->toArray(), $findings), 'checked_at' => now()]);
+        // A log that had failed for want of something is looked at again.
+        FeedBook::wake($route);
+
+        return redirect("/routes/{$route->id}#check")->with('done', 'Checked.');
+    }
+
+    public function limits(Request $request, Route $route): RedirectResponse
+    {
+        $given = $request->validate(['warn' => 'required|integer|min:1|max:10000000', 'spool' => 'required|integer|min:1|max:10000000|gte:warn', 'drop' => 'nullable|integer|max:10000000|gt:spool'], [
+            'spool.gte' => 'The limit for the spool must not be below the one for the warning.', 'drop.gt' => 'The limit at which the slot is dropped must be above the one for the spool.',
+        ]);
+        FeedBook::limit($route->load('log'), ['warn_bytes' => $given['warn'] * self::MB, 'spool_bytes' => $given['spool'] * self::MB, 'drop_bytes' => isset($given['drop']) ? $given['drop'] * self::MB : null]);
+
+        return redirect("/routes/{$route->id}")->with('done', 'The limits are saved.');
+    }
+
+    public function anew(Request $request, Route $route): RedirectResponse
+    {
+        if ($request->input('confirm') !== $route->name) {
+            return back()->withErrors(['confirm' => "To begin anew, type the route's name, {$route->name}, exactly."]);
+        }
+        FeedBook::beginAnew($route);
+
+        return redirect("/routes/{$route->id}")->with('done', 'A new slot is being made, and every table is loaded again beside its changes.');
+    }
+}

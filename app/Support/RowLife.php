@@ -1,0 +1,74 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Support;
+
+use App\Models\Feed;
+use App\Runtime\Systems;
+use Carbon\CarbonImmutable;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\LandedHistory;
+
+/** Every change to one key, with the time it was made, landed and superseded; in units of 1220 wide and a lane for each change. */
+final readonly class RowLife
+{
+    private const LEFT = 12;
+
+    private const RIGHT = 1208;
+
+    /** @param  list<array{kind: string, place: string, made: CarbonImmutable, landed: CarbonImmutable|null, until: CarbonImmutable|null, values: array<string, string|null>, changed: list<string>}>  $versions */
+    private function __construct(public array $versions, public bool $cut, private float $since, private float $until)
+    {
+    }
+
+    /** Whether the feed's landing keeps what a row was before. */
+    public static function isKept(FeedDefinition $definition): bool
+    {
+        return $definition->capture->bringsChanges() && in_array($definition->landing, [Landing::Append, Landing::Versions], true);
+    }
+
+    /** @param  array<string, string>  $key */
+    public static function of(Feed $feed, FeedDefinition $definition, array $key, Systems $systems): self
+    {
+        $history = $systems->target($feed->route->target)->history($definition, $key, LandedHistory::MOST);
+        $versions = [];
+        $before = null;
+        foreach ($history->entries as $i => $entry) {
+            $next = $history->entries[$i + 1] ?? null;
+            $changed = $before === null || $entry->kind === 'delete' ? [] : array_keys(array_filter($entry->values, static fn (?string $v, string $c): bool => ! in_array($c, $entry->notSent, true) && $v !== ($before[$c] ?? null), ARRAY_FILTER_USE_BOTH));
+            $versions[] = [
+                'kind' => $entry->kind, 'place' => $entry->place, 'made' => CarbonImmutable::parse($entry->madeAt), 'landed' => $entry->landedAt === null ? null : CarbonImmutable::parse($entry->landedAt),
+                'until' => $next === null ? null : CarbonImmutable::parse($next->madeAt), 'values' => $entry->values, 'changed' => array_values($changed),
+            ];
+            $before = $entry->kind === 'delete' ? null : array_merge($before ?? [], array_diff_key($entry->values, array_flip($entry->notSent)));
+        }
+        $since = $versions === [] ? 0.0 : (float) $versions[0]['made']->format('U.u');
+        $until = (float) now()->format('U.u');
+
+        return new self($versions, $history->cut, $since - max(1.0, ($until - $since) * 0.02), $until);
+    }
+
+    public function x(CarbonImmutable $at): float
+    {
+        return round(self::LEFT + ((float) $at->format('U.u') - $this->since) / max(1e-3, $this->until - $this->since) * (self::RIGHT - self::LEFT), 1);
+    }
+
+    public function now(): CarbonImmutable
+    {
+        return CarbonImmutable::createFromTimestamp($this->until);
+    }
+
+    /** @return list<array{x: float, label: string}> */
+    public function times(): array
+    {
+        $long = $this->until - $this->since > 80_000;
+
+        return array_map(function (int $i) use ($long): array {
+            $at = CarbonImmutable::createFromTimestamp($this->since + $i / 6 * ($this->until - $this->since), Say::zone());
+
+            return ['x' => $this->x($at), 'label' => $at->format($long ? 'j M H:i' : 'H:i:s')];
+        }, range(0, 6));
+    }
+}

@@ -1,0 +1,37 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\Drills;
+
+use PHPUnit\Framework\Attributes\Test;
+
+final class LogKillTest extends LogCase
+{
+    #[Test]
+    public function killed_at_random_points_nothing_is_lost_doubled_or_torn(): void
+    {
+        $rounds = (int) (getenv('LIGHTERMAN_DRILL_ROUNDS') ?: 8);
+        $seed = (int) (getenv('LIGHTERMAN_DRILL_SEED') ?: random_int(1, 1_000_000));
+        mt_srand($seed);
+        $told = "(repeat with LIGHTERMAN_DRILL_SEED={$seed})";
+        $this->setUpRoute();
+        for ($round = 0; $round < $rounds; $round++) {
+            if (! $this->trafficRuns()) {
+                $this->startTraffic(4000, $seed + $round);
+            }
+            $reader = $this->startReader();
+            $until = microtime(true) + mt_rand(300_000, 3_500_000) / 1e6;
+            while (microtime(true) < $until) {
+                usleep(50_000);
+                $this->assertWholeTransactions($told);
+            }
+            $this->kill($reader);
+        }
+        $this->endTraffic();
+        $this->drain();
+        $this->assertEveryLandingEqual($told);
+        self::assertGreaterThan(2000, (int) $this->house->value("SELECT count(*) FROM l.journal WHERE change_kind <> 'load'"), "too little happened to prove anything {$told}");
+        self::assertGreaterThan(20, (int) $this->house->value("SELECT count(*) FROM l.journal WHERE not_sent IS NOT NULL AND (row_before->>'id')::bigint <> id"), "no key was moved with a value not sent {$told}");
+    }
+}
