@@ -23,26 +23,26 @@ abstract class DrillCase extends TestCase
     protected function setUp(): void
     {
         $this->suffix = bin2hex(random_bytes(3));
-        $admin = $this->connect('postgres');
         foreach (['gate', 'house', 'own'] as $name) {
+            $admin = $this->connect('postgres', $name);
             $admin->run("CREATE DATABASE drill_{$name}_{$this->suffix}");
-            $this->{$name} = $this->connect("drill_{$name}_{$this->suffix}");
+            $admin->close();
+            $this->{$name} = $this->connect("drill_{$name}_{$this->suffix}", $name);
         }
-        $admin->close();
         $this->command(['migrate', '--force', '--quiet']);
         foreach (['gate', 'house'] as $name) {
-            $this->command(['system:add', $name, '--port='.getenv('LIGHTERMAN_TEST_PG_PORT'), "--database=drill_{$name}_{$this->suffix}", '--user=lighterman'], getenv('LIGHTERMAN_TEST_PG_PASSWORD')."\n");
+            $this->command(['system:add', $name, '--port='.$this->portFor($name), "--database=drill_{$name}_{$this->suffix}", '--user=lighterman'], $this->server($name)[1]."\n");
         }
     }
 
     protected function tearDown(): void
     {
-        $admin = $this->connect('postgres');
         foreach (['gate', 'house', 'own'] as $name) {
             $this->{$name}->close();
+            $admin = $this->connect('postgres', $name);
             $admin->run("DROP DATABASE IF EXISTS drill_{$name}_{$this->suffix} WITH (FORCE)");
+            $admin->close();
         }
-        $admin->close();
     }
 
     /** @param  resource  $worker */
@@ -122,8 +122,22 @@ abstract class DrillCase extends TestCase
         return ['LIGHTERMAN_DB_NAME' => "drill_own_{$this->suffix}", 'LIGHTERMAN_LEASE_SECONDS' => '2'] + getenv();
     }
 
-    private function connect(string $database): Connection
+    /** @return array{int, string} port and password of the server that holds the databases of a role (gate, house or own) */
+    protected function server(string $role): array
     {
-        return new Connection(new PostgresSettings('drill', '127.0.0.1', (int) getenv('LIGHTERMAN_TEST_PG_PORT'), $database, 'lighterman', (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD')), 'drill', readOnly: false);
+        return [(int) getenv('LIGHTERMAN_TEST_PG_PORT'), (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD')];
+    }
+
+    /** The port by which Lighterman is to reach it. */
+    protected function portFor(string $role): int
+    {
+        return $this->server($role)[0];
+    }
+
+    private function connect(string $database, string $role): Connection
+    {
+        [$port, $password] = $this->server($role);
+
+        return new Connection(new PostgresSettings('drill', '127.0.0.1', $port, $database, 'lighterman', $password), 'drill', readOnly: false);
     }
 }

@@ -33,6 +33,14 @@ final class Carrier
     /** Rows of the next chunk of a load. */
     public int $chunkRows = 500;
 
+    /** Whether the load must go over the table once more: a row moved, before it was loaded, to a key that had been passed. */
+    public bool $onceMore = false;
+
+    public bool $secondTime = false;
+
+    /** Whether a load has come to its end, so that every row of the source is there. */
+    public bool $complete = false;
+
     /** @var list<string>|null last key of a part that is loaded again */
     public ?array $loadUntil = null;
 

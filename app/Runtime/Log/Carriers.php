@@ -26,6 +26,10 @@ use LogicException;
 /** The feeds of a route while its log is read: which there are, which table each takes, what each is allowed to do. */
 final class Carriers
 {
+    private const AGAIN = '{"again": true}';
+
+    private const SECOND = ['second' => true];
+
     /** @var array<int, Carrier> */
     private array $carriers = [];
 
@@ -118,10 +122,24 @@ final class Carriers
         $feed = Feed::findOrFail($carrier->id);
         $rows = ($feed->progress['rows'] ?? 0) + count($window->chunk->rows);
         $feed->update($window->chunk->last
-            ? ['progress' => null, 'standing' => 'carried', 'reload' => null, 'complete_up_to' => $receipt->sourceTime]
+            ? ['progress' => null] + ($carrier->onceMore ? [] : ['standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => null])
             : ['progress' => ['rows' => $rows] + ($feed->progress ?? ['of' => null, 'since' => microtime(true), 'sinceRows' => 0])]);
-        if ($window->chunk->last) {
+        if ($window->chunk->last && ! $carrier->onceMore) {
+            $carrier->complete = true;
+            $carrier->secondTime = false;
             $this->recorder->say($carrier, 'The load is complete; from here on the feed follows the log.');
+        }
+    }
+
+    /**
+     * A row that has not been loaded yet, and moves to a key the load has passed, could land only in part. It is written
+     * down, before anything lands, that the load goes over the table once more.
+     */
+    public function lookForMoves(Carrier $carrier): void
+    {
+        if ($carrier->position->isLoading() && ! $carrier->onceMore && ! $carrier->secondTime && ! $carrier->complete && $carrier->plan->movedUnsaid()) {
+            $carrier->onceMore = true;
+            Feed::whereKey($carrier->id)->update(['reload' => self::AGAIN]);
         }
     }
 
@@ -142,7 +160,7 @@ final class Carriers
         $changeLog->remove();
         DB::transaction(function (): void {
             DB::delete('DELETE FROM spool WHERE feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$this->log->route_id, 'log']);
-            DB::update("UPDATE feeds SET reload = '{\"from\": null, \"until\": null}', progress = NULL WHERE route_id = ? AND capture = 'log'", [$this->log->route_id]);
+            DB::update("UPDATE feeds SET reload = '{}', progress = NULL, complete_up_to = NULL, standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = 'log'", [$this->log->route_id]);
             $this->log->update(['anew_asked' => false, 'read_to' => 0, 'standing' => 'new', 'trouble' => null]);
         });
     }
@@ -205,10 +223,16 @@ final class Carriers
     {
         $part = json_decode($wanted, true);
         $carrier->loadUntil = $part['until'] ?? null;
+        $carrier->onceMore = isset($part['again']) && $carrier->position->isLoading();
+        $carrier->secondTime = isset($part['second']) || (isset($part['again']) && ! $carrier->onceMore);
         if (! $carrier->position->isLoading()) {
             $carrier->position = Position::logLoading((string) $carrier->position->place, $part['from'] ?? null);
-            Feed::findOrFail($carrier->id)->update(['progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]]);
-            $this->recorder->say($carrier, 'Loads '.(($part['from'] ?? null) === null && $carrier->loadUntil === null ? 'the table' : 'a range of keys').' again, beside the changes.');
+            Feed::findOrFail($carrier->id)->update(['progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]] + ($carrier->secondTime ? ['reload' => self::SECOND] : []));
+            $this->recorder->say($carrier, match (true) {
+                $carrier->secondTime => 'Goes over the table once more: a row had moved to a key that the load had passed.',
+                ($part['from'] ?? null) === null && $carrier->loadUntil === null => 'Loads the table again, beside the changes.',
+                default => 'Loads a range of keys again, beside the changes.',
+            });
         }
     }
 
@@ -263,6 +287,7 @@ final class Carriers
 
     private function begin(Carrier $carrier, object $row, bool $spoolOnly, Systems $systems): void
     {
+        $carrier->complete = $row->complete_up_to !== null;
         $carrier->apart = $spoolOnly || $carrier->blocked || Spool::waiting($carrier->id) > 0;
         $this->carriers[$carrier->id] = $carrier;
         if ($row->reload !== null) {

@@ -59,6 +59,8 @@ final class LogReading
 
     private readonly Carriers $carriers;
 
+    private readonly Spool $spool;
+
     private Batch $batch;
 
     private ?SourceCommit $commit = null;
@@ -86,8 +88,6 @@ final class LogReading
 
     private bool $caughtUp = false;
 
-    private int $chunks = 0;
-
     /** @var array<int, true> transactions read while loads go on */
     private array $delivered = [];
 
@@ -114,6 +114,7 @@ final class LogReading
         $this->stopping = $stopping;
         $this->recorder = new LogRecorder($lease->worker);
         $this->carriers = new Carriers($log, $this->recorder);
+        $this->spool = new Spool;
         $this->batch = new Batch;
     }
 
@@ -152,6 +153,8 @@ final class LogReading
     {
         $this->clock = $this->changeLog->clock();
         $from = max($this->landing?->position() ?? 0, (int) $this->log->read_to);
+        // Of a transaction that was being read when a reader died, the spool may hold a part; it is read again whole.
+        DB::delete('DELETE FROM spool WHERE lsn >= ? AND feed_id IN (SELECT id FROM feeds WHERE route_id = ?)', [$from, $this->log->route_id]);
         $this->reader = $this->changeLog->open($from);
         $this->closedTo = $this->confirmedTo = $from;
         $this->log->update(['standing' => $this->spooled ? 'spooling' : 'reading', 'failures' => 0, 'due_at' => now()] + ($this->spooled ? [] : ['trouble' => null]));
@@ -229,7 +232,7 @@ final class LogReading
         $commit = $this->commit ?? throw new \LogicException('A change outside a transaction.');
         foreach ($this->carriers->of($row->relation) as $carrier) {
             if ($carrier->apart) {
-                $this->spool($carrier, Carrier::entry($row, $this->number), $commit);
+                $this->setAside($carrier, Carrier::entry($row, $this->number), $commit);
             } else {
                 $this->carriers->guarded($carrier, fn () => $carrier->take($carrier->change($row, $this->number), $commit));
                 $this->batch->held++;
@@ -240,11 +243,11 @@ final class LogReading
     }
 
     /** @param  array<string, mixed>  $entry */
-    private function spool(Carrier $carrier, array $entry, SourceCommit $commit): void
+    private function setAside(Carrier $carrier, array $entry, SourceCommit $commit): void
     {
         $carrier->spooling[] = $entry;
         if (count($carrier->spooling) >= Spool::PART) {
-            Spool::write($carrier->id, $commit, $carrier->spooledParts++, $carrier->spooling);
+            $this->spool->add($carrier->id, $commit, $carrier->spooledParts++, $carrier->spooling);
             $carrier->spooling = [];
         }
     }
@@ -256,7 +259,7 @@ final class LogReading
         foreach ($truncated->relations as $relation) {
             foreach ($this->carriers->of($relation) as $carrier) {
                 if ($carrier->apart) {
-                    $this->spool($carrier, ['k' => 'truncate', 'c' => [], 'b' => null, 'a' => null, 'n' => $this->number], $commit);
+                    $this->setAside($carrier, ['k' => 'truncate', 'c' => [], 'b' => null, 'a' => null, 'n' => $this->number], $commit);
 
                     continue;
                 }
@@ -330,7 +333,7 @@ final class LogReading
     {
         foreach ($this->carriers->all() as $carrier) {
             if ($carrier->spooling !== [] && $this->commit !== null) {
-                Spool::write($carrier->id, $this->commit, $carrier->spooledParts, $carrier->spooling);
+                $this->spool->add($carrier->id, $this->commit, $carrier->spooledParts, $carrier->spooling);
             }
             $carrier->spooling = [];
             $carrier->spooledParts = 0;
@@ -362,6 +365,7 @@ final class LogReading
         $this->ensureBegun();
         $clock = hrtime(true);
         foreach ($this->batch->touched as $carrier) {
+            $this->carriers->lookForMoves($carrier);
             $this->atTarget(fn () => $this->landing()->apply($carrier->uid, $carrier->plan), $carrier);
             $carrier->plan->clear();
         }
@@ -391,6 +395,8 @@ final class LogReading
             $positions[$carrier->uid] = $this->positionOf($carrier, $batch);
         }
         $sourceTime = (new SourceCommit(0, $batch->committedAt))->time();
+        // What others have in the spool must be safe before the route's place moves past it.
+        $this->spool->flush();
         $receipts = $this->atTarget(fn () => $this->landing()->commit($positions, $batch->to, $runs, $sourceTime));
         $now = (int) (microtime(true) * 1e6) + $this->clock->ahead;
         $batch->landing += (hrtime(true) - $clock) / 1e6;
@@ -431,6 +437,7 @@ final class LogReading
         if ($carrier === null) {
             return false;
         }
+        $this->spool->flush();
         $drain = new SpoolDrain($carrier, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier));
         if (! $drain->some($this->clock)) {
             $carrier->apart = false;
@@ -444,7 +451,8 @@ final class LogReading
     {
         $started = false;
         foreach ($this->carriers->wantingChunk(self::WINDOWS) as $carrier) {
-            $number = ++$this->chunks;
+            // Marks of a reader that died may still be in the log, so numbers must not repeat.
+            $number = random_int(1, PHP_INT_MAX);
             $this->changeLog->mark($this->said(['chunk' => $number, 'low' => true]));
             $chunk = $this->carriers->atSource($carrier, fn () => $this->changeLog->chunk($carrier->definition, $carrier->position->key, $carrier->loadUntil, $carrier->chunkRows));
             if ($this->changeLog->lingering($chunk->unseen)) {
@@ -506,6 +514,7 @@ final class LogReading
     {
         $to = $this->closedTo;
         $complete = $this->completeUpTo();
+        $this->spool->flush();
         $this->recorder->flush(function () use ($to, $complete): void {
             DB::update('UPDATE route_logs SET read_to = greatest(read_to, ?), complete_up_to = greatest(complete_up_to, ?::timestamptz), updated_at = now() WHERE id = ?', [$to, $complete, $this->log->id]);
             $this->carriers->completeUpTo($complete);
@@ -607,6 +616,7 @@ final class LogReading
     {
         try {
             $this->landing?->rollback();
+            $this->spool->flush();
             $this->recorder->flush();
             $this->recorder->endAll('done');
         } catch (QueryException) {

@@ -53,7 +53,10 @@ final class LogRunner
         $changeLog = $this->systems->log($log);
         $reading = new LogReading($log, $lease, $this->leases, $changeLog, $this->systems, $this->stopping, $drain);
         try {
-            return $reading->read($spoolOnly);
+            $ended = $reading->read($spoolOnly);
+            $spoolOnly = $reading->spooled;
+
+            return $ended;
         } catch (SetApart $apart) {
             $reading->setApart($apart);
 
@@ -72,21 +75,23 @@ final class LogRunner
             return $this->troubled($log, $lease, SystemTrouble::passing('fault', 'Lighterman itself failed while reading this log ('.$e::class.').', 'The log, var/storage/logs, says where. Nothing was half written; it is tried again.'), $drain);
         } finally {
             $reading->close();
-            $spoolOnly = $spoolOnly && $reading->spooled;
         }
     }
 
+    /** @return bool whether the reading has come to its end */
     private function troubled(RouteLog $log, LogLease $lease, Explained $trouble, bool $drain): bool
     {
         $this->systems->forget();
-        $failures = $log->failures + 1;
-        $due = $trouble->mayPass() ? now()->addSeconds(min(30, Backoff::seconds($failures))) : null;
-        $log->update(['standing' => $trouble->mayPass() ? 'waiting' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $failures, 'due_at' => $due]);
+        $log->update(['standing' => $trouble->mayPass() ? 'waiting' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $log->failures + 1, 'due_at' => $trouble->mayPass() ? now() : null]);
         if ($drain) {
             throw $trouble;
         }
+        if (! $trouble->mayPass()) {
+            return true;
+        }
+        $this->wait($lease, min(30, Backoff::seconds($log->failures)));
 
-        return true;
+        return false;
     }
 
     /**
@@ -98,9 +103,7 @@ final class LogRunner
     {
         $log->update(['standing' => 'waiting', 'trouble' => Trouble::told($trouble), 'failures' => $log->failures + 1]);
         $this->systems->forget();
-        for ($until = microtime(true) + min(5, Backoff::seconds($log->failures)); microtime(true) < $until && ! ($this->stopping)(); usleep(250_000)) {
-            $this->leases->renew($lease);
-        }
+        $this->wait($lease, min(5, Backoff::seconds($log->failures)));
         try {
             $state = $changeLog->state();
         } catch (SystemTrouble) {
@@ -109,6 +112,13 @@ final class LogRunner
         $log->update(['retained_bytes' => $state->retained ?? 0]);
 
         return $state !== null && $state->retained > $log->spool_bytes;
+    }
+
+    private function wait(LogLease $lease, int $seconds): void
+    {
+        for ($until = microtime(true) + $seconds; microtime(true) < $until && ! ($this->stopping)(); usleep(250_000)) {
+            $this->leases->renew($lease);
+        }
     }
 
     private function endLostRuns(LogLease $lease): void

@@ -18,28 +18,54 @@ final class Spool
 {
     public const PART = 1000;
 
+    private const ROWS = 500;
+
+    private const BYTES = 4 << 20;
+
+    /** @var list<array{int, int, int, int, int, string}> */
+    private array $rows = [];
+
+    private int $bytes = 0;
+
     /** @param  list<array<string, mixed>>  $entries as Carrier::entry() makes them */
-    public static function write(int $feedId, SourceCommit $commit, int $part, array $entries): void
+    public function add(int $feedId, SourceCommit $commit, int $part, array $entries): void
     {
-        $body = gzcompress(serialize($entries), 1);
-        DB::insert('INSERT INTO spool (feed_id, lsn, part, committed_at, changes, body) VALUES (?, ?, ?, ?, ?, decode(?, \'hex\')) ON CONFLICT DO NOTHING', [$feedId, $commit->lsn, $part, $commit->at, count($entries), bin2hex((string) $body)]);
+        $body = (string) gzcompress(serialize($entries), 1);
+        $this->rows[] = [$feedId, $commit->lsn, $part, $commit->at, count($entries), bin2hex($body)];
+        $this->bytes += strlen($body);
+        if (count($this->rows) >= self::ROWS || $this->bytes >= self::BYTES) {
+            $this->flush();
+        }
+    }
+
+    /** Makes durable what was added. The source may not be told to forget it before. */
+    public function flush(): void
+    {
+        if ($this->rows === []) {
+            return;
+        }
+        $places = implode(', ', array_fill(0, count($this->rows), "(?, ?, ?, ?, ?, decode(?, 'hex'))"));
+        DB::insert("INSERT INTO spool (feed_id, lsn, part, committed_at, changes, body) SELECT r.feed_id::bigint, r.lsn::bigint, r.part::int, r.committed_at::bigint, r.changes::int, r.body FROM (VALUES {$places}) r(feed_id, lsn, part, committed_at, changes, body)
+            WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.feed_id::bigint) ON CONFLICT DO NOTHING", array_merge(...$this->rows));
+        $this->rows = [];
+        $this->bytes = 0;
     }
 
     /**
-     * The oldest transaction kept for a feed, part by part.
+     * What is kept for a feed, in order, part by part.
      *
      * @return iterable<array{SourceCommit, list<array<string, mixed>>}>
      */
-    public static function oldest(int $feedId, int $after): iterable
+    public static function rows(int $feedId, int $after): iterable
     {
-        $lsn = DB::table('spool')->where('feed_id', $feedId)->where('lsn', '>', $after)->min('lsn');
-        for ($part = 0; $lsn !== null; $part++) {
-            $row = DB::selectOne("SELECT committed_at, encode(body, 'hex') AS body FROM spool WHERE feed_id = ? AND lsn = ? AND part = ?", [$feedId, $lsn, $part]);
-            if ($row === null) {
-                return;
+        $part = PHP_INT_MAX >> 33;
+        do {
+            $rows = DB::select("SELECT lsn, part, committed_at, encode(body, 'hex') AS body FROM spool WHERE feed_id = ? AND (lsn, part) > (?, ?) ORDER BY lsn, part LIMIT 100", [$feedId, $after, $part]);
+            foreach ($rows as $row) {
+                [$after, $part] = [(int) $row->lsn, (int) $row->part];
+                yield [new SourceCommit($after, (int) $row->committed_at), unserialize((string) gzuncompress((string) hex2bin($row->body)), ['allowed_classes' => false])];
             }
-            yield [new SourceCommit((int) $lsn, (int) $row->committed_at), unserialize((string) gzuncompress((string) hex2bin($row->body)), ['allowed_classes' => false])];
-        }
+        } while ($rows !== []);
     }
 
     /** Forgets what has landed. */

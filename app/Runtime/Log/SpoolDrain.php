@@ -14,6 +14,8 @@ use Lighterman\Core\Port\ChangeLanding;
 /** Lands one feed's changes from the spool, in order, whole source transactions at a time. */
 final class SpoolDrain
 {
+    private const MOST_SECONDS = 2.0;
+
     private int $number = 0;
 
     /** @var callable(callable(): mixed): mixed */
@@ -40,11 +42,18 @@ final class SpoolDrain
         $all = 0;
         $started = hrtime(true);
         ($this->atTarget)(fn () => $this->landing->begin());
-        while ($all < Batch::CHANGES && ($transaction = $this->transaction($reached)) !== null) {
-            [$last, $changes] = $transaction;
-            $commits[] = [$last->at, $changes];
-            $all += $changes;
-            $reached = $last->lsn;
+        foreach (Spool::rows($carrier->id, $reached) as [$commit, $entries]) {
+            if ($last === null || $commit->lsn !== $last->lsn) {
+                // Only between transactions, and soon enough for the source to hear from us in time.
+                if ($all >= Batch::CHANGES || hrtime(true) - $started > self::MOST_SECONDS * 1e9) {
+                    break;
+                }
+                $last = $commit;
+                $commits[] = [$commit->at, 0];
+            }
+            $this->take($commit, $entries);
+            $all += count($entries);
+            $commits[count($commits) - 1][1] += count($entries);
         }
         if ($last === null) {
             $this->landing->rollback();
@@ -64,24 +73,17 @@ final class SpoolDrain
         return true;
     }
 
-    /** @return array{SourceCommit, int}|null the transaction taken out and its number of changes */
-    private function transaction(int $after): ?array
+    /** @param  list<array<string, mixed>>  $entries */
+    private function take(SourceCommit $commit, array $entries): void
     {
-        $commit = null;
-        $changes = 0;
-        foreach (Spool::oldest($this->carrier->id, $after) as [$commit, $entries]) {
-            foreach ($entries as $entry) {
-                $entry['k'] === 'truncate' ? $this->truncate($commit, $entry['n']) : $this->carrier->take($this->carrier->fromEntry($entry), $commit);
-            }
-            $changes += count($entries);
-            $this->number += count($entries);
-            if ($this->number >= Batch::CHANGES) {
-                $this->write();
-            }
+        foreach ($entries as $entry) {
+            $entry['k'] === 'truncate' ? $this->truncate($commit, $entry['n']) : $this->carrier->take($this->carrier->fromEntry($entry), $commit);
         }
         $this->carrier->taken = 0;
-
-        return $commit === null ? null : [$commit, $changes];
+        $this->number += count($entries);
+        if ($this->number >= Batch::CHANGES) {
+            $this->write();
+        }
     }
 
     private function write(): void

@@ -18,4 +18,7 @@ interface ChangePlan
     public function lines(): int;
 
     public function clear(): void;
+
+    /** Whether a row came to a new key while some of its values are known only to the landed row of the old key. */
+    public function movedUnsaid(): bool;
 }

@@ -31,6 +31,11 @@ final class Journal implements ChangePlan
         return $this->entries;
     }
 
+    public function movedUnsaid(): bool
+    {
+        return false;
+    }
+
     public function clear(): void
     {
         $this->entries = [];
