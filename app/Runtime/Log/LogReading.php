@@ -47,6 +47,8 @@ final class LogReading
 
     private const WINDOWS = 3;
 
+    private const REMEMBERED = 5000;
+
     private const CHUNK_BYTES = 3 << 20;
 
     private const CHUNK_ROWS = 20_000;
@@ -221,6 +223,10 @@ final class LogReading
         $this->number = 0;
         if ($this->carriers->loading()) {
             $this->delivered[$begin->xid] = true;
+            if (count($this->delivered) > 2 * self::REMEMBERED) {
+                // A transaction leaves the list of those that run moments after its commit, so older ones need not be known.
+                $this->delivered = array_slice($this->delivered, -self::REMEMBERED, null, true);
+            }
         } elseif ($this->delivered !== []) {
             $this->delivered = [];
         }
@@ -295,9 +301,9 @@ final class LogReading
             return;
         }
         if (isset($said['low'])) {
-            foreach ($carrier->window->chunk->unseen as $xid) {
+            foreach (array_keys($this->delivered) as $transaction) {
                 // It is committed in the log, yet the snapshot could not see it: what the chunk read may be older.
-                if (isset($this->delivered[$xid])) {
+                if (! $carrier->window->chunk->saw($transaction)) {
                     $carrier->window = null;
 
                     return;

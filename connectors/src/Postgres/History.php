@@ -20,7 +20,7 @@ final readonly class History
     public function of(FeedDefinition $definition, array $key, int $most): LandedHistory
     {
         $technical = $definition->technical();
-        $name = static fn (string $what): string => isset($technical[$what]) ? Connection::name($technical[$what]->name) : 'NULL';
+        $name = static fn (string $what): string => isset($technical[$what]) ? Connection::name($technical[$what]->name) : 'NULL::text';
         $made = $definition->landing === Landing::Versions ? $name('valid_from') : $name('changed_at');
         $select = implode(', ', [
             "{$name('change_kind')} AS lm_kind", "{$name('source_position')} AS lm_place", "{$made}::text AS lm_made", "{$name('delivered_at')}::text AS lm_landed",

@@ -41,10 +41,10 @@ final readonly class Preparing
     public static function createTable(FeedDefinition $definition, string $name): string
     {
         $lines = [];
-        // Where an entry may tell less than a whole row, only what tells rows apart must be there.
+        // Where an entry may tell less than a whole row, only what tells landed rows apart must be there.
         $whole = ! $definition->capture->bringsChanges() || $definition->landing === Landing::Upsert;
         foreach ($definition->carried()->columns as $column) {
-            $required = ($whole && ! $column->nullable) || in_array($column->name, $definition->key, true);
+            $required = ($whole && (! $column->nullable || in_array($column->name, $definition->key, true))) || in_array($column->name, $definition->landedKey(), true);
             $lines[] = '  '.Connection::name($column->name).' '.TypeMap::write($column->type).($required ? ' NOT NULL' : '');
         }
         foreach ($definition->technical() as $column) {

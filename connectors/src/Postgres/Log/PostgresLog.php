@@ -158,9 +158,10 @@ final class PostgresLog implements ChangeLog
         } finally {
             $this->reading->rollback();
         }
-        $open = explode(':', (string) ($seen['snapshot'] ?? '0:0:'))[2];
+        [, $next, $open] = explode(':', (string) ($seen['snapshot'] ?? '0:0:'));
+        $unseen = $open === '' ? [] : array_map(static fn (string $x): int => (int) $x & 0xFFFFFFFF, explode(',', $open));
 
-        return new LoadChunk($found, count($found) < $rows, $open === '' ? [] : array_map(static fn (string $x): int => (int) $x & 0xFFFFFFFF, explode(',', $open)), (int) ($seen['at'] ?? 0), $bytes);
+        return new LoadChunk($found, count($found) < $rows, $unseen, (int) $next & 0xFFFFFFFF, (int) ($seen['at'] ?? 0), $bytes);
     }
 
     public function clock(): ClockOffset

@@ -46,7 +46,8 @@ final class PgOutput
     private function update(string $message): LoggedRow
     {
         $relation = $this->relation($message, 1);
-        if ($message[5] === 'N') {
+        $kind = $message[5] ?? throw BrokenLog::short('U');
+        if ($kind === 'N') {
             return new LoggedRow($relation, 'update', null, self::tuple($message, 6)[0]);
         }
         [$before, $at] = self::tuple($message, 6);
@@ -54,14 +55,16 @@ final class PgOutput
             throw BrokenLog::short('U');
         }
 
-        return new LoggedRow($relation, 'update', self::known($relation, $message[5], $before), self::tuple($message, $at + 1)[0]);
+        return new LoggedRow($relation, 'update', self::known($relation, $kind, $before), self::tuple($message, $at + 1)[0]);
     }
 
     private function delete(string $message): LoggedRow
     {
         $relation = $this->relation($message, 1);
 
-        return new LoggedRow($relation, 'delete', self::known($relation, $message[5], self::tuple($message, 6)[0]), null);
+        $kind = $message[5] ?? throw BrokenLog::short('D');
+
+        return new LoggedRow($relation, 'delete', self::known($relation, $kind, self::tuple($message, 6)[0]), null);
     }
 
     /**
@@ -92,10 +95,14 @@ final class PgOutput
         }
         $count = (ord($message[$at]) << 8) | ord($message[$at + 1]);
         $at += 2;
+        $size = strlen($message);
         $values = [];
         for ($i = 0; $i < $count; $i++) {
             $kind = $message[$at] ?? '';
             if ($kind === 't') {
+                if ($at + 5 > $size) {
+                    throw BrokenLog::short($message[0]);
+                }
                 $length = (ord($message[$at + 1]) << 24) | (ord($message[$at + 2]) << 16) | (ord($message[$at + 3]) << 8) | ord($message[$at + 4]);
                 $values[] = substr($message, $at + 5, $length);
                 $at += 5 + $length;
@@ -109,7 +116,7 @@ final class PgOutput
                 throw $kind === '' ? BrokenLog::short($message[0]) : BrokenLog::unknown($kind);
             }
         }
-        if ($at > strlen($message)) {
+        if ($at > $size) {
             throw BrokenLog::short($message[0]);
         }
 
@@ -140,7 +147,9 @@ final class PgOutput
         $at += 3;
         $columns = $inKey = $types = [];
         for ($i = 0; $i < $count; $i++) {
-            $inKey[] = (ord($message[$at++]) & 1) === 1;
+            ['flags' => $flags] = self::fields('Cflags', $message, $at + 1, $at);
+            $at++;
+            $inKey[] = ($flags & 1) === 1;
             $columns[] = self::string($message, $at);
             ['type' => $type, 'modifier' => $modifier] = self::fields('Ntype/Nmodifier', $message, $at + 8, $at);
             // The modifier is signed: -1 says there is none.
@@ -168,6 +177,10 @@ final class PgOutput
         $at = 10;
         $prefix = self::string($message, $at);
         ['length' => $length] = self::fields('Nlength', $message, $at + 4, $at);
+
+        if ($at + 4 + $length > strlen($message)) {
+            throw BrokenLog::short('M');
+        }
 
         return new Mark($lsn, $prefix, substr($message, $at + 4, $length));
     }
