@@ -66,18 +66,25 @@ final class GridLine
             if ($line->typed['capture'] === 'watermark' && $line->typed['watermark'] !== '') {
                 $line->watermarkVerdict = $advice->watermark($line->typed['watermark']);
             }
-            [$line->definition] = Draft::make($reader, $source->name, $line->said());
-            if ($line->definition->capture === Capture::Log) {
-                $name = RouteLog::nameFor($source, $target);
-                $slot = Route::where(['source_id' => $source->id, 'target_id' => $target->id])->first()?->log->slot ?? $name;
-                $line->logFindings = array_values(array_filter($systems->logAt($source, $slot, $name)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
+            if ($line->typed['capture'] === Capture::Log->value) {
+                $line->logFindings = self::logFindings($table, $source, $target, $systems);
             }
+            [$line->definition] = Draft::make($reader, $source->name, $line->said());
             $line->guarantee = Guarantee::derive($line->definition, $reader->capabilities(), $systems->target($target)->capabilities(), $facts);
         } catch (Explained $trouble) {
             $line->trouble = $trouble;
         }
 
         return $line;
+    }
+
+    /** @return list<Finding> what the log of the source still lacks for this table */
+    private static function logFindings(TableName $table, System $source, System $target, Systems $systems): array
+    {
+        $name = RouteLog::nameFor($source, $target);
+        $slot = Route::where(['source_id' => $source->id, 'target_id' => $target->id])->first()?->log->slot ?? $name;
+
+        return array_values(array_filter($systems->logAt($source, $slot, $name)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
     }
 
     /**

@@ -1,6 +1,6 @@
 // Takes the pictures in docs/screenshots from the running demo: node tests/e2e/screenshots.mjs (LIGHTERMAN_VAR names another checkout's var).
 process.env.LIGHTERMAN_VAR ??= 'var';
-const { base, launch, open, signIn } = await import('./harness.mjs');
+const { base, launch, open, signIn, sql } = await import('./harness.mjs');
 
 const browser = await launch();
 const page = await open(browser);
@@ -12,10 +12,19 @@ const take = async (name, path) => {
 await signIn(page);
 await take('watch', '/watch');
 await take('feeds', '/feeds');
-await take('feed', '/feeds/loads?span=1h');
+await take('feed', '/feeds/growers?span=1h');
+await page.goto(`${base}/feeds/loads?span=15m`);
+await page.waitForTimeout(600);
+const chart = await page.locator('svg.tide').boundingBox();
+await page.mouse.move(chart.x + chart.width * 0.9, chart.y + chart.height / 2);
+await take('log-feed');
+await take('delay', '/feeds/loads/delay');
+await take('route', '/routes/1');
+const busiest = (await sql('warehouse', 'SELECT load_id FROM gate.loads_history GROUP BY 1 ORDER BY count(*) DESC, 1 DESC LIMIT 1')).trim();
+await take('life', `/feeds/loads%20history/life?key%5Bload_id%5D=${busiest}`);
 await take('system', '/systems/weighbridge');
 await take('landed', '/landed/loads?count=1&key%5Bload_id%5D=59990');
-await page.goto(`${base}/feeds/loads/runs`);
+await page.goto(`${base}/feeds/growers/runs`);
 await page.locator('tbody tr', { hasText: 'increment' }).first().getByRole('link').click();
 await take('run');
 await page.goto(`${base}/landed/sql?target=warehouse`);

@@ -33,6 +33,9 @@ final class Carriers
     /** @var array<int, Carrier> */
     private array $carriers = [];
 
+    /** @var array<string, int|null> rows by table, as the source estimated them when feeds were last taken in */
+    private array $expected = [];
+
     /** @var array<int, list<Carrier>> by number of the source's table */
     private array $byRelation = [];
 
@@ -50,6 +53,16 @@ final class Carriers
     public function of(Relation $relation): array
     {
         return $this->byRelation[$relation->id] ??= array_values(array_filter($this->carriers, static fn (Carrier $c): bool => (string) $c->definition->source === (string) $relation->table));
+    }
+
+    public function named(string $uid): Carrier
+    {
+        foreach ($this->carriers as $carrier) {
+            if ($carrier->uid === $uid) {
+                return $carrier;
+            }
+        }
+        throw new LogicException("No feed {$uid} is carried by this log.");
     }
 
     /** The log describes a table: before its first change, and when its shape has moved. */
@@ -110,6 +123,11 @@ final class Carriers
         return $free <= 0 ? [] : array_slice(array_values(array_filter($loading, static fn (Carrier $c): bool => $c->window === null)), 0, $free);
     }
 
+    public function windowBytes(): int
+    {
+        return array_sum(array_map(static fn (Carrier $c): int => $c->window->chunk->bytes ?? 0, $this->carriers));
+    }
+
     /** Sizes the next chunk by the last one, so that none takes much memory however wide the rows are. */
     public function sized(Carrier $carrier, LoadChunk $chunk, int $mostRows, int $mostBytes): void
     {
@@ -120,13 +138,18 @@ final class Carriers
     public function progress(Carrier $carrier, Window $window, Receipt $receipt): void
     {
         $feed = Feed::findOrFail($carrier->id);
-        $rows = ($feed->progress['rows'] ?? 0) + count($window->chunk->rows);
-        $feed->update($window->chunk->last
-            ? ['progress' => null] + ($carrier->onceMore ? [] : ['standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => null])
-            : ['progress' => ['rows' => $rows] + ($feed->progress ?? ['of' => null, 'since' => microtime(true), 'sinceRows' => 0])]);
-        if ($window->chunk->last && ! $carrier->onceMore) {
+        $before = $feed->progress ?? ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0];
+        if (! $window->chunk->last) {
+            $feed->update(['progress' => ['rows' => $before['rows'] + count($window->chunk->rows)] + $before]);
+        } elseif ($carrier->onceMore) {
+            $carrier->onceMore = false;
+            $carrier->secondTime = true;
+            $feed->update(['reload' => self::SECOND, 'progress' => ['rows' => 0, 'since' => microtime(true)] + $before]);
+            $this->recorder->say($carrier, 'Goes over the table once more: a row had moved to a key that the load had passed.');
+        } else {
             $carrier->complete = true;
             $carrier->secondTime = false;
+            $feed->update(['progress' => null, 'standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => null]);
             $this->recorder->say($carrier, 'The load is complete; from here on the feed follows the log.');
         }
     }
@@ -223,16 +246,12 @@ final class Carriers
     {
         $part = json_decode($wanted, true);
         $carrier->loadUntil = $part['until'] ?? null;
-        $carrier->onceMore = isset($part['again']) && $carrier->position->isLoading();
-        $carrier->secondTime = isset($part['second']) || (isset($part['again']) && ! $carrier->onceMore);
+        $carrier->onceMore = isset($part['again']);
+        $carrier->secondTime = isset($part['second']);
         if (! $carrier->position->isLoading()) {
             $carrier->position = Position::logLoading((string) $carrier->position->place, $part['from'] ?? null);
-            Feed::findOrFail($carrier->id)->update(['progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]] + ($carrier->secondTime ? ['reload' => self::SECOND] : []));
-            $this->recorder->say($carrier, match (true) {
-                $carrier->secondTime => 'Goes over the table once more: a row had moved to a key that the load had passed.',
-                ($part['from'] ?? null) === null && $carrier->loadUntil === null => 'Loads the table again, beside the changes.',
-                default => 'Loads a range of keys again, beside the changes.',
-            });
+            Feed::findOrFail($carrier->id)->update(['progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]]);
+            $this->recorder->say($carrier, ($part['from'] ?? null) === null && $carrier->loadUntil === null ? 'Loads the table again, beside the changes.' : 'Loads a range of keys again, beside the changes.');
         }
     }
 
@@ -268,6 +287,7 @@ final class Carriers
             $ready[] = [$carrier, $row];
         }
         $ready = $this->publish($ready, $changeLog);
+        $this->expected = [];
         foreach ($ready as [$carrier, $row]) {
             try {
                 if ($landing !== null) {
@@ -330,7 +350,10 @@ final class Carriers
             }
         }
         try {
-            $changeLog->ensure(array_values(array_diff_key($tables, $refused)));
+            $begin = (int) $this->log->read_to === 0;
+            $from = $changeLog->ensure(array_values(array_diff_key($tables, $refused)), $begin);
+            // What was changed before this place is read by the first loads, which have yet to begin.
+            $begin && $this->log->update(['read_to' => $from]);
         } catch (SystemTrouble $trouble) {
             if ($trouble->mayPass() || $this->carriers === []) {
                 throw $trouble;
@@ -367,13 +390,13 @@ final class Carriers
 
     private function expected(Systems $systems, TableName $table): ?int
     {
-        foreach ($systems->source($this->log->route->source)->catalogue() as $entry) {
-            if ((string) $entry->table === (string) $table) {
-                return $entry->estimatedRows;
+        if ($this->expected === []) {
+            foreach ($systems->source($this->log->route->source)->catalogue() as $entry) {
+                $this->expected[(string) $entry->table] = $entry->estimatedRows;
             }
         }
 
-        return null;
+        return $this->expected[(string) $table] ?? null;
     }
 
     /** Forgets a feed that is to begin anew. */

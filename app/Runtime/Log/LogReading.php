@@ -24,6 +24,7 @@ use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
@@ -45,7 +46,10 @@ final class LogReading
 
     private const BEAT_SECONDS = 2.0;
 
-    private const WINDOWS = 3;
+    /** Loads that go on at the same time, and bytes of their chunks held together. */
+    private const WINDOWS = 16;
+
+    private const WINDOW_BYTES = 4 << 20;
 
     private const REMEMBERED = 5000;
 
@@ -77,6 +81,8 @@ final class LogReading
     private float $closedAt = 0.0;
 
     private float $tickedAt = 0.0;
+
+    private float $renewedAt = 0.0;
 
     private float $beatAt = 0.0;
 
@@ -427,7 +433,11 @@ final class LogReading
         $place = Lsn::text($batch->to);
         $window = $batch->chunks[$carrier->id] ?? null;
         if ($window !== null) {
-            return $window->chunk->last ? Position::log($place) : Position::logLoading($place, $window->lastKey ?? $carrier->position->key);
+            return match (true) {
+                ! $window->chunk->last => Position::logLoading($place, $window->lastKey ?? $carrier->position->key),
+                $carrier->onceMore => Position::logLoading($place, null),
+                default => Position::log($place),
+            };
         }
 
         return $carrier->position->isLoading() ? Position::logLoading($place, $carrier->position->key) : Position::log($place);
@@ -457,6 +467,9 @@ final class LogReading
     {
         $started = false;
         foreach ($this->carriers->wantingChunk(self::WINDOWS) as $carrier) {
+            if ($this->carriers->windowBytes() > self::WINDOW_BYTES) {
+                break;
+            }
             // Marks of a reader that died may still be in the log, so numbers must not repeat.
             $number = random_int(1, PHP_INT_MAX);
             $this->changeLog->mark($this->said(['chunk' => $number, 'low' => true]));
@@ -572,7 +585,20 @@ final class LogReading
     /** Brings the feeds up to what people have changed. @return bool false when the route carries nothing by its log any more */
     private function sync(): bool
     {
-        return $this->carriers->sync($this->changeLog, $this->landing === null ? null : $this->landing(), $this->systems, fn (callable $do, ?Carrier $c = null) => $this->atTarget($do, $c));
+        return $this->carriers->sync($this->changeLog, $this->landing === null ? null : $this->landing(), $this->systems, function (callable $do, ?Carrier $c = null): mixed {
+            $this->stayAlive();
+
+            return $this->atTarget($do, $c);
+        });
+    }
+
+    /** Taking in hundreds of feeds takes longer than a lease lasts. */
+    private function stayAlive(): void
+    {
+        if (microtime(true) - $this->renewedAt > 1) {
+            $this->renewedAt = microtime(true);
+            $this->leases->renew($this->lease);
+        }
     }
 
     private function drained(): bool
@@ -601,6 +627,8 @@ final class LogReading
     {
         try {
             return $do();
+        } catch (FeedRefused $refused) {
+            throw new SetApart($this->carriers->named($refused->feed), $refused->trouble, 'failed');
         } catch (SystemTrouble $trouble) {
             throw $carrier !== null && ! $trouble->mayPass() ? new SetApart($carrier, $trouble, 'failed') : new TargetAway($trouble);
         }

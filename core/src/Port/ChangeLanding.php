@@ -32,7 +32,11 @@ interface ChangeLanding
     /** @throws LeaseLost */
     public function begin(): void;
 
-    /** Writes what the plan holds; may be called many times within one transaction. */
+    /**
+     * Writes what the plan holds; may be called many times within one transaction. A refusal may come with a later call.
+     *
+     * @throws FeedRefused|SystemTrouble
+     */
     public function apply(string $feed, ChangePlan $plan): void;
 
     /** The source table was emptied. */

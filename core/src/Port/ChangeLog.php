@@ -22,11 +22,12 @@ interface ChangeLog
      * Creates what is missing and takes in the tables.
      *
      * @param  list<TableName>  $tables
+     * @param  bool  $begin  whether reading begins now; later, what the source keeps for this route must be there
      * @return int the place from which changes of all these tables are in the log
      *
      * @throws SystemTrouble naming the statement to run where the account may not
      */
-    public function ensure(array $tables): int;
+    public function ensure(array $tables, bool $begin): int;
 
     /** @param  list<TableName>  $tables that are read no more */
     public function leave(array $tables): void;

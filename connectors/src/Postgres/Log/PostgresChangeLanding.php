@@ -14,6 +14,7 @@ use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
@@ -43,8 +44,8 @@ final class PostgresChangeLanding implements ChangeLanding
 
     private string $now = '';
 
-    /** @var (callable(list<Result>): void)|null takes the results of the statements sent last */
-    private $open = null;
+    /** @var array{string, callable(list<Result>): void}|null the feed whose statements were sent last, and what takes their results */
+    private ?array $open = null;
 
     public function __construct(private readonly Connection $connection, private readonly string $route, private readonly int $token)
     {
@@ -115,14 +116,31 @@ final class PostgresChangeLanding implements ChangeLanding
         $this->settle();
         $changes = $plan->changes();
         $superseded = $changes - $plan->lines();
-        $written = $this->writers[$feed]->write($plan, $this->now);
+        $written = $this->named($feed, fn (): callable|Counts => $this->writers[$feed]->write($plan, $this->now));
         if ($written instanceof Counts) {
             $this->tell($feed, $changes, $superseded, $written);
         } else {
-            $this->open = function (array $results) use ($feed, $changes, $superseded, $written): void {
+            $this->open = [$feed, function (array $results) use ($feed, $changes, $superseded, $written): void {
                 /** @var list<Result> $results */
                 $this->tell($feed, $changes, $superseded, $written($results));
-            };
+            }];
+        }
+    }
+
+    /**
+     * Statements of several feeds share a connection, so what is refused must say whose it is.
+     *
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
+     */
+    private function named(string $feed, callable $do): mixed
+    {
+        try {
+            return $do();
+        } catch (SystemTrouble $trouble) {
+            throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
         }
     }
 
@@ -130,16 +148,16 @@ final class PostgresChangeLanding implements ChangeLanding
     private function settle(): void
     {
         if ($this->open !== null) {
-            $open = $this->open;
+            [$feed, $open] = $this->open;
             $this->open = null;
-            $open($this->connection->collect());
+            $open($this->named($feed, fn (): array => $this->connection->collect()));
         }
     }
 
     public function truncate(string $feed, SourceCommit $commit, int $number): void
     {
         $this->settle();
-        $counts = $this->writers[$feed]->truncate($commit, $number, $this->now);
+        $counts = $this->named($feed, fn (): Counts => $this->writers[$feed]->truncate($commit, $number, $this->now));
         $this->tell($feed, $counts->inserted + $counts->deleted, 0, $counts);
     }
 

@@ -44,15 +44,18 @@ final class PostgresLog implements ChangeLog
         return $this->checks()->findings($tables);
     }
 
-    public function ensure(array $tables): int
+    public function ensure(array $tables, bool $begin): int
     {
+        if (! $begin) {
+            $this->standing();
+        }
         foreach ($this->check($tables) as $finding) {
             if ($finding->result === 'failed') {
                 throw SystemTrouble::lasting('log_not_ready', "{$this->settings->system}: {$finding->said}", (string) $finding->remedy);
             }
         }
         $this->publish($this->checks()->missing($tables));
-        if ($this->state() === null) {
+        if ($begin && $this->state() === null) {
             $this->createSlot();
         }
 
@@ -121,19 +124,26 @@ final class PostgresLog implements ChangeLog
 
     public function open(int $from): LogReader
     {
+        $this->standing();
+
+        return new PostgresLogReader(ReplicationStream::start($this->settings, $this->slot, $this->publication, $from));
+    }
+
+    /** @throws SystemTrouble when the slot is gone, or has lost what it still needed */
+    private function standing(): void
+    {
         $state = $this->state()
             ?? throw SystemTrouble::lasting('slot_gone', "{$this->settings->system}: the replication slot {$this->slot} is gone. Changes made since then can no longer be read from the log.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes.');
         if ($state->lost) {
             throw SystemTrouble::lasting('slot_lost', "{$this->settings->system}: the server has thrown away log that slot {$this->slot} still needed.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes. Raise max_slot_wal_keep_size to keep it from happening again.');
         }
-
-        return new PostgresLogReader(ReplicationStream::start($this->settings, $this->slot, $this->publication, $from));
     }
 
     public function mark(string $content): void
     {
-        // In a transaction of its own it takes its place among the commits, and is sent at once.
-        $this->writing->run('SELECT pg_logical_emit_message(true, $1, $2)', [self::MARK, $content]);
+        // In a transaction of its own it takes its place among the commits. It is sent once it is flushed, so it does not
+        // wait for that where the database commits asynchronously.
+        $this->writing->run("SELECT set_config('synchronous_commit', 'local', true), pg_logical_emit_message(true, $1, $2)", [self::MARK, $content]);
     }
 
     public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk

@@ -1,0 +1,273 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\App;
+
+use App\Feeds\FeedBook;
+use App\Models\Feed;
+use App\Models\RouteLog;
+use App\Models\Run;
+use App\Runtime\Log\LogLeases;
+use App\Runtime\Log\LogRunner;
+use App\Runtime\Systems;
+use App\Support\Delays;
+use App\Support\TideChart;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Truncates;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use PHPUnit\Framework\Attributes\Test;
+
+final class LogRunnerTest extends AppCase
+{
+    /** A slot begins where no older transaction is open on its server, so these tests cannot run within one. */
+    public function beginDatabaseTransaction(): void
+    {
+    }
+
+    protected function tearDown(): void
+    {
+        DB::statement('TRUNCATE systems, routes, feeds, audit_entries, people RESTART IDENTITY CASCADE');
+        $this->gate->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database() AND NOT active');
+        parent::tearDown();
+    }
+
+    /** @param  array<string, mixed>  $more */
+    private function logFeed(string $table = 'loads', array $more = []): Feed
+    {
+        $name = new TableName('public', $table);
+        $definition = new FeedDefinition(...['name' => $table, 'source' => $name, 'shape' => app(Systems::class)->source($this->source)->shape($name), 'capture' => Capture::Log, 'key' => ['id'], 'landing' => Landing::Upsert,
+            'landed' => new TableName('copy', $more['name'] ?? $table), ...$more]);
+
+        return FeedBook::create($this->source, $this->target, [$definition])[0];
+    }
+
+    /** @param  (callable(int): void)|null  $meanwhile  called before every message, with the number of calls */
+    private function drain(?callable $meanwhile = null): void
+    {
+        $leases = new LogLeases('test');
+        $lease = $leases->of(RouteLog::sole()->id);
+        self::assertNotNull($lease);
+        $calls = 0;
+        (new LogRunner(app(Systems::class), $leases, static function () use ($meanwhile, &$calls): bool {
+            $meanwhile === null || $meanwhile($calls++);
+
+            return false;
+        }))->run($lease, drain: true);
+    }
+
+    private function assertCopied(string $table = 'loads', string $copy = 'loads', string $columns = 'id, kg, updated_at'): void
+    {
+        $rows = "SELECT {$columns} FROM %s ORDER BY 1";
+        [$here, $there] = array_map(static fn (array $all): array => array_map(static fn (array $row): string => implode('|', $row), $all), [$this->gate->rows(sprintf($rows, $table)), $this->house->rows(sprintf($rows, "copy.{$copy}"))]);
+        self::assertSame([[], []], [array_slice(array_diff($here, $there), 0, 3), array_slice(array_diff($there, $here), 0, 3)], 'rows that only one side has');
+        self::assertSame(count($here), count($there));
+    }
+
+    #[Test]
+    public function a_feed_loads_and_follows_and_every_figure_adds_up(): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        $this->gate->run('UPDATE loads SET kg = kg + 1 WHERE id <= 40; DELETE FROM loads WHERE id > 495; INSERT INTO loads VALUES (1000, 1)');
+        $this->drain();
+        $this->assertCopied();
+        $feed->refresh();
+        self::assertSame('on time', $feed->state());
+        foreach ($feed->runs as $run) {
+            self::assertTrue($run->addsUp(), "run {$run->id}");
+        }
+        $changes = Run::where('feed_id', $feed->id)->where('kind', 'log')->get();
+        self::assertSame([46, 1, 40, 5], [(int) $changes->sum('read'), (int) $changes->sum('inserted'), (int) $changes->sum('updated'), (int) $changes->sum('deleted')]);
+        self::assertSame(46, Delays::last([$feed->id], 60)->histogram->total());
+        $tide = TideChart::of([$feed->id], '1h');
+        self::assertSame([46.0, 46.0, 0], [$tide->committed(), $tide->delivered(), $tide->waiting()]);
+        self::assertSame([551, 551], [(int) $feed->receipts()->sum('read') + 5, (int) DB::table('carried_hours')->where('feed_id', $feed->id)->sum('rows') + 5]);
+    }
+
+    #[Test]
+    public function changes_of_a_paused_feed_wait_in_the_spool_while_the_others_go_on(): void
+    {
+        $paused = $this->logFeed();
+        $this->logFeed(more: ['name' => 'other']);
+        $this->drain();
+        FeedBook::pause([$paused]);
+        $this->gate->run('UPDATE loads SET kg = 7 WHERE id <= 100');
+        $this->gate->run('INSERT INTO loads SELECT g, 1 FROM generate_series(2001, 4500) g');
+        $this->drain();
+        $this->assertCopied(copy: 'other');
+        self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.loads'));
+        self::assertSame(2600, $paused->refresh()->waiting);
+        self::assertSame(4, DB::table('spool')->count(), 'a transaction of 2500 changes is kept in three parts');
+        FeedBook::resume([$paused]);
+        $this->drain();
+        $this->assertCopied();
+        self::assertSame(0, DB::table('spool')->count());
+    }
+
+    #[Test]
+    public function a_feed_whose_table_moves_is_held_alone_and_loses_nothing(): void
+    {
+        $feed = $this->logFeed();
+        $this->gate->run('CREATE TABLE bands (id int PRIMARY KEY, price int)');
+        $this->logFeed('bands');
+        $this->drain();
+        $this->gate->run('ALTER TABLE loads ADD COLUMN moisture int; BEGIN; UPDATE loads SET kg = 1, moisture = 9 WHERE id <= 3; INSERT INTO bands VALUES (1, 10); COMMIT');
+        $this->drain();
+        $this->assertCopied('bands', 'bands', 'id, price');
+        self::assertSame(['held', 'shape'], [$feed->refresh()->standing, $feed->trouble['asks']]);
+        $this->gate->run('ALTER TABLE loads DROP COLUMN moisture; UPDATE loads SET kg = 2 WHERE id = 2');
+        FeedBook::resume([$feed]);
+        $this->drain();
+        $this->assertCopied();
+        self::assertSame('on time', $feed->refresh()->state());
+    }
+
+    #[Test]
+    public function what_the_target_refuses_fails_one_feed_and_lands_once_it_is_mended(): void
+    {
+        $feed = $this->logFeed();
+        $this->logFeed(more: ['name' => 'other']);
+        $this->drain();
+        $this->house->run('ALTER TABLE copy.loads ADD CHECK (kg < 1000)');
+        $this->gate->run('UPDATE loads SET kg = 5000 WHERE id = 1; UPDATE loads SET kg = 6 WHERE id = 2');
+        $this->drain();
+        $this->assertCopied(copy: 'other');
+        self::assertSame('failed', $feed->refresh()->standing);
+        self::assertStringContainsString('check constraint', $feed->trouble['message']);
+        $this->house->run('ALTER TABLE copy.loads DROP CONSTRAINT loads_kg_check');
+        FeedBook::resume([$feed]);
+        $this->drain();
+        $this->assertCopied();
+    }
+
+    #[Test]
+    public function an_emptied_table_asks_and_either_answer_is_followed(): void
+    {
+        $keeps = $this->logFeed();
+        $empties = $this->logFeed(more: ['name' => 'other']);
+        $this->logFeed(more: ['name' => 'carries', 'truncates' => Truncates::Carry]);
+        $this->drain();
+        $this->gate->run('TRUNCATE loads; INSERT INTO loads VALUES (1, 77)');
+        $this->drain();
+        self::assertSame([['held', 'emptied'], ['held', 'emptied']], [[$keeps->refresh()->standing, $keeps->trouble['asks']], [$empties->refresh()->standing, $empties->trouble['asks']]]);
+        $this->assertCopied(copy: 'carries');
+        self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.other'));
+        FeedBook::decideEmptied($keeps, 'keep');
+        FeedBook::decideEmptied($empties, 'carry');
+        $this->drain();
+        $this->assertCopied(copy: 'other');
+        self::assertSame(['500', '77'], [$this->house->value('SELECT count(*) FROM copy.loads'), $this->house->value('SELECT kg FROM copy.loads WHERE id = 1')]);
+    }
+
+    #[Test]
+    public function a_table_that_cannot_be_logged_fails_alone_with_the_statement_that_helps(): void
+    {
+        $this->logFeed();
+        $this->gate->run('CREATE TABLE heap (id int NOT NULL)');
+        $heap = $this->logFeed('heap');
+        $this->drain();
+        $this->assertCopied();
+        self::assertSame('failed', $heap->refresh()->standing);
+        self::assertStringContainsString('REPLICA IDENTITY FULL', $heap->trouble['remedy']);
+        self::assertNull($this->gate->value("SELECT 1 FROM pg_publication_tables WHERE tablename = 'heap'"), 'publishing it would make updates fail');
+        $this->gate->run('ALTER TABLE heap REPLICA IDENTITY FULL; INSERT INTO heap VALUES (3)');
+        FeedBook::resume([$heap]);
+        $this->drain();
+        $this->assertCopied('heap', 'heap', 'id');
+    }
+
+    #[Test]
+    public function loading_again_mends_a_copy_that_somebody_changed(): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        $this->house->run('UPDATE copy.loads SET kg = -1 WHERE id BETWEEN 90 AND 210; DELETE FROM copy.loads WHERE id = 205');
+        FeedBook::reload($feed, '100', '200');
+        $this->drain();
+        self::assertSame('20', $this->house->value('SELECT count(*) FROM copy.loads WHERE kg = -1'), '90 to 100 and 201 to 210 but for the deleted one');
+        FeedBook::reload($feed, null, null);
+        $this->drain();
+        $this->assertCopied();
+        self::assertNull($feed->refresh()->reload);
+    }
+
+    #[Test]
+    public function a_row_that_moves_past_the_load_before_it_was_loaded_is_not_lost(): void
+    {
+        $this->gate->run("CREATE TABLE papers (id int PRIMARY KEY, state text, paper text); ALTER TABLE papers ALTER paper SET STORAGE EXTERNAL; INSERT INTO papers SELECT g, 'new', repeat(g::text, 3000) FROM generate_series(1, 3000) g");
+        $feed = $this->logFeed('papers');
+        $moved = false;
+        $this->drain(function () use (&$moved, $feed): void {
+            $key = DB::table('feeds')->where('id', $feed->id)->value('position');
+            $loaded = (int) (json_decode((string) $key, true)['key'][0] ?? 0);
+            if (! $moved && $loaded > 0 && $loaded < 2500) {
+                $moved = true;
+                $this->gate->run('UPDATE papers SET id = -5 WHERE id = 2999');
+            }
+        });
+        self::assertTrue($moved);
+        $this->assertCopied('papers', 'papers', 'id, state, md5(paper)');
+    }
+
+    #[Test]
+    public function the_last_log_feed_takes_slot_publication_and_spool_with_it(): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        self::assertSame('1', $this->gate->value('SELECT count(*) FROM pg_replication_slots WHERE database = current_database()'));
+        FeedBook::remove($feed);
+        $this->drain();
+        self::assertSame(['0', '0'], [$this->gate->value('SELECT count(*) FROM pg_replication_slots WHERE database = current_database()'), $this->gate->value('SELECT count(*) FROM pg_publication')]);
+        self::assertSame(0, RouteLog::count());
+    }
+
+    #[Test]
+    public function a_slot_that_is_gone_is_told_and_never_silently_replaced(): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        $this->gate->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database()');
+        $this->gate->run('UPDATE loads SET kg = 3');
+        try {
+            $this->drain();
+            self::fail('it went on');
+        } catch (Explained $trouble) {
+            self::assertInstanceOf(SystemTrouble::class, $trouble);
+            self::assertSame('slot_gone', $trouble->reason);
+        }
+        self::assertSame('failed', $feed->refresh()->load('route.log')->state());
+        FeedBook::beginAnew($feed->route);
+        $this->drain();
+        $this->assertCopied();
+        self::assertSame('on time', $feed->refresh()->load('route.log')->state());
+    }
+
+    #[Test]
+    public function many_feeds_share_one_slot_and_one_more_disturbs_none_of_them(): void
+    {
+        $many = (int) (getenv('LIGHTERMAN_TEST_FEEDS') ?: 80);
+        $more = $many + 1;
+        $this->gate->run("DO \$\$ BEGIN FOR i IN 1..{$more} LOOP EXECUTE format('CREATE TABLE t%s (id int PRIMARY KEY, n int)', i); EXECUTE format('INSERT INTO t%s VALUES (1, 0)', i); END LOOP; END \$\$");
+        $shape = app(Systems::class)->source($this->source)->shape(new TableName('public', 't1'));
+        $definition = static fn (int $n): FeedDefinition => new FeedDefinition("t{$n}", new TableName('public', "t{$n}"), $shape, Capture::Log, ['id'], Landing::Upsert, new TableName('copy', "t{$n}"));
+        FeedBook::create($this->source, $this->target, array_map($definition, range(1, $many)));
+        $this->drain();
+        self::assertSame($many, Feed::where('standing', 'carried')->count());
+        self::assertSame('1', $this->gate->value('SELECT count(*) FROM pg_replication_slots WHERE database = current_database()'));
+        $before = Feed::orderBy('id')->pluck('sequence', 'name')->all();
+        FeedBook::create($this->source, $this->target, [$definition($more)]);
+        $this->gate->run('UPDATE t7 SET n = 1');
+        $this->drain();
+        $after = Feed::orderBy('id')->pluck('sequence', 'name')->all();
+        self::assertSame(['t7', "t{$more}"], array_keys(array_diff_assoc($after, $before)), 'only what changed and what is new has a new receipt');
+        self::assertSame('1', $this->house->value('SELECT n FROM copy.t7'));
+        self::assertSame('1', $this->house->value("SELECT count(*) FROM copy.t{$more}"));
+        self::assertSame('1', $this->gate->value('SELECT count(*) FROM pg_replication_slots WHERE database = current_database()'));
+    }
+}
