@@ -30,8 +30,9 @@ final readonly class TideChart
     /**
      * @param  list<array{float, float, float}>  $points  unix time, committed and delivered since the chart began
      * @param  list<array{at: float, word: string}>  $events
+     * @param  int  $bin  seconds that one step of the lines stands for; shorter delays cannot be read off
      */
-    private function __construct(public float $since, public float $until, public array $points, public array $events)
+    private function __construct(public float $since, public float $until, public array $points, public array $events, private int $bin)
     {
     }
 
@@ -64,7 +65,7 @@ final readonly class TideChart
         }
         $points[] = [$until, $committed, $delivered];
 
-        return new self($since, $until, $points, self::events($feedIds, $since));
+        return new self($since, $until, $points, self::events($feedIds, $since), $bin);
     }
 
     /**
@@ -160,6 +161,6 @@ final readonly class TideChart
     {
         $ticks = $this->ticks();
 
-        return json_encode(['points' => $this->points, 'since' => $this->since, 'until' => $this->until, 'most' => end($ticks), 'left' => self::LEFT, 'right' => self::RIGHT, 'top' => self::TOP, 'bottom' => self::BOTTOM, 'zone' => Say::zone()], JSON_THROW_ON_ERROR);
+        return json_encode(['points' => $this->points, 'since' => $this->since, 'until' => $this->until, 'most' => end($ticks), 'left' => self::LEFT, 'right' => self::RIGHT, 'top' => self::TOP, 'bottom' => self::BOTTOM, 'bin' => $this->bin, 'zone' => Say::zone()], JSON_THROW_ON_ERROR);
     }
 }

@@ -60,7 +60,8 @@ export const tide = () => ({
         set(one, { x: left + 10, y: top + 16 });
         set(two, { x: left + 10, y: top + 32 });
         one.textContent = `made at ${clock(made, c.zone)}`;
-        two.textContent = `landed ${span(Math.max(0, landed - made))} later`;
+        // A delay shorter than a step of the lines cannot be read off them.
+        two.textContent = landed - made < c.bin ? `landed less than ${span(c.bin)} later` : `landed ${span(landed - made)} later`;
         g.removeAttribute('hidden');
     },
 });

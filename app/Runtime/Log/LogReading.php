@@ -88,11 +88,14 @@ final class LogReading
 
     private float $stateAt = 0.0;
 
+    private float $prunedAt = 0.0;
+
     private int $beats = 0;
 
     private int $beatSeen = 0;
 
-    private int $beatSeenAt = 0;
+    /** Commit time of the last transaction that has landed or had nothing to land, microseconds. */
+    private int $completeAt = 0;
 
     private bool $caughtUp = false;
 
@@ -298,7 +301,6 @@ final class LogReading
         }
         if (isset($said['beat'])) {
             $this->beatSeen = (int) $said['beat'];
-            $this->beatSeenAt = $this->commit->at ?? 0;
 
             return;
         }
@@ -359,6 +361,7 @@ final class LogReading
         $this->batch->committedAt = $commit->committedAt;
         if (! $this->batch->pending()) {
             $this->closedTo = $commit->end;
+            $this->completeAt = $commit->committedAt;
 
             return;
         }
@@ -424,6 +427,7 @@ final class LogReading
             }
         }
         $this->closedTo = $batch->to;
+        $this->completeAt = $batch->committedAt;
         $this->closedAt = microtime(true);
         $this->batch = new Batch;
     }
@@ -550,9 +554,8 @@ final class LogReading
         if ($this->caughtUp && $this->beatSeen === $this->beats && $this->beats > 0) {
             return (new SourceCommit(0, (int) (microtime(true) * 1e6) + $this->clock->ahead))->time();
         }
-        $at = max($this->beatSeenAt, $this->batch->committedAt);
 
-        return $at === 0 || $this->batch->pending() ? null : (new SourceCommit(0, $at))->time();
+        return $this->completeAt === 0 ? null : (new SourceCommit(0, $this->completeAt))->time();
     }
 
     private function beat(): void
@@ -569,6 +572,10 @@ final class LogReading
             return;
         }
         $this->stateAt = microtime(true);
+        if ($this->stateAt - $this->prunedAt > 3600) {
+            $this->prunedAt = $this->stateAt;
+            $this->atTarget(fn () => $this->landing?->forgetReceipts((int) config('lighterman.keep.receipts_days')));
+        }
         $this->clock = $this->changeLog->clock();
         $state = $this->changeLog->state();
         if ($state === null) {

@@ -143,6 +143,12 @@ final readonly class Ledger
         ]);
     }
 
+    /** @param  list<string>  $feeds */
+    public function forgetReceipts(array $feeds, int $days): void
+    {
+        $this->connection->run('DELETE FROM lighterman.receipt WHERE feed IN (SELECT json_array_elements_text($1::json)) AND landed_at < now() - make_interval(days => $2::int)', [json_encode($feeds, JSON_THROW_ON_ERROR), $days]);
+    }
+
     /** @return bool whether the landed table had been created for the feed */
     public function forget(string $feed): bool
     {

@@ -51,6 +51,9 @@ interface ChangeLanding
      */
     public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime): array;
 
+    /** Drops the receipts of these feeds that are older; a log brings several a second. */
+    public function forgetReceipts(int $days): void;
+
     public function rollback(): void;
 
     public function close(): void;

@@ -2,7 +2,7 @@
 @php
     use App\Support\{Delays, Say};
     $classes = count(Delays::CLASSES) + 1;
-    $x = fn (int $i): float => 88 + $i * 33.5;
+    $x = fn (int $i): float => 88 + $i * 47;
     $all = array_sum(array_map(fn ($d) => $d->histogram->total(), $hours));
     // The classes part the scale evenly; a percentile lies within its class by its logarithm.
     $y = function (float $ms) use ($classes): float {
@@ -26,13 +26,13 @@
     @if ($all === 0)
         <div class="empty"><p>No change was delivered in the last 24 hours.</p></div>
     @else
-    <svg class="chart hours" viewBox="0 0 900 296" role="img" aria-label="Distribution of the delay over the last 24 hours, by hour; the table below has the figures">
-        @foreach (Delays::CLASSES as $i => $bound)<line class="grid" x1="84" x2="892" y1="{{ 225 - 25 * $i }}" y2="{{ 225 - 25 * $i }}"/><text x="76" y="{{ 229 - 25 * $i }}" text-anchor="end">{{ Say::took($bound / 1000) }}</text>@endforeach
+    <svg class="chart hours" viewBox="0 0 1220 296" role="img" aria-label="Distribution of the delay over the last 24 hours, by hour; the table below has the figures">
+        @foreach (Delays::CLASSES as $i => $bound)<line class="grid" x1="84" x2="1216" y1="{{ 225 - 25 * $i }}" y2="{{ 225 - 25 * $i }}"/><text x="76" y="{{ 229 - 25 * $i }}" text-anchor="end">{{ Say::took($bound / 1000) }}</text>@endforeach
         @foreach (array_values($hours) as $i => $delay)
-            @foreach ($delay->classes() as $c => $class)@if ($class['count'])<rect class="cell" x="{{ $x($i) }}" y="{{ 226 - 25 * $c }}" width="30" height="23" opacity="{{ round(0.12 + 0.6 * $class['share'], 2) }}"><title>{{ Say::count($class['count']) }} changes {{ $class['upTo'] }}</title></rect>@endif @endforeach
-            @foreach (['p50' => 0.5, 'p95' => 0.95, 'p99' => 0.99] as $name => $share)@if (($p = $delay->percentile($share)) !== null)<line class="{{ $name }}" x1="{{ $x($i) }}" x2="{{ $x($i) + 30 }}" y1="{{ round($y($p * 1000), 1) }}" y2="{{ round($y($p * 1000), 1) }}"/>@endif @endforeach
+            @foreach ($delay->classes() as $c => $class)@if ($class['count'])<rect class="cell" x="{{ $x($i) }}" y="{{ 226 - 25 * $c }}" width="43" height="23" opacity="{{ round(0.12 + 0.6 * $class['share'], 2) }}"><title>{{ Say::count($class['count']) }} changes {{ $class['upTo'] }}</title></rect>@endif @endforeach
+            @foreach (['p50' => 0.5, 'p95' => 0.95, 'p99' => 0.99] as $name => $share)@if (($p = $delay->percentile($share)) !== null)<line class="{{ $name }}" x1="{{ $x($i) }}" x2="{{ $x($i) + 43 }}" y1="{{ round($y($p * 1000), 1) }}" y2="{{ round($y($p * 1000), 1) }}"/>@endif @endforeach
         @endforeach
-        @foreach (array_keys($hours) as $i => $hour)@if ($i % 3 === 2)<text x="{{ $x($i) + 15 }}" y="268" text-anchor="middle">{{ Carbon\CarbonImmutable::createFromTimestamp($hour, Say::zone())->format('H:i') }}</text>@endif @endforeach
+        @foreach (array_keys($hours) as $i => $hour)@if ($i % 3 === 2)<text x="{{ $x($i) + 21 }}" y="268" text-anchor="middle">{{ Carbon\CarbonImmutable::createFromTimestamp($hour, Say::zone())->format('H:i') }}</text>@endif @endforeach
         <line class="p50" x1="88" x2="112" y1="286" y2="286"/><text x="118" y="290">half of the changes were faster (p50)</text><line class="p95" x1="336" x2="360" y1="286" y2="286"/><text x="366" y="290">p95</text><line class="p99" x1="410" x2="434" y1="286" y2="286"/><text x="440" y="290">p99 · darker: more changes · {{ Say::zone() }}</text>
     </svg>
     @endif

@@ -34,7 +34,7 @@
             @if ($v['landed'])<circle class="landed" cx="{{ $life->x($v['landed']) }}" cy="{{ $top + 6 }}" r="4"/>@endif
         @endforeach
     </svg>
-    <p class="faded small">Bar: the time for which it was so at the source. Ring: when it landed. {{ Say::zone() }}.</p>
+    <p class="faded small">Bar: the time for which it was so at the source. Ring: when it landed, by the target's clock at the start of the transaction that landed it. {{ Say::zone() }}.</p>
 </section>
 <div class="sheet table-box" style="margin-top: 14px" tabindex="0" role="region" aria-label="Changes">
     <table class="rows" x-data="rows"><caption class="hidden-text">Changes to this key</caption>

@@ -35,7 +35,7 @@
                 @foreach (['p50' => 0.5, 'p95' => 0.95, 'p99' => 0.99] as $word => $share)<div><dt>Delay {{ $word }}, last hour</dt><dd>{{ ($p = $delays->percentile($share)) === null ? '—' : Say::took($p) }}</dd></div>@endforeach
                 <div><dt>Throughput, last hour</dt><dd>{{ number_format($delays->rate(), 1) }} a second</dd></div>
                 @php $spent = array_sum($delays->spent); @endphp
-                @if ($spent > 0)<div><dt>Time spent</dt><dd>@foreach ($delays->spent as $what => $ms){{ round(100 * $ms / $spent) }} % {{ $what }}{{ $loop->last ? '' : ' · ' }}@endforeach</dd></div>@endif
+                @if ($spent > 0)<div><dt title="Share of the working time, last hour">Reading · treating · landing</dt><dd>@foreach ($delays->spent as $ms){{ round(100 * $ms / $spent) }}{{ $loop->last ? ' %' : ' · ' }}@endforeach</dd></div>@endif
                 @endif
                 <div><dt>Last landed</dt><dd title="{{ Say::exactly($feed->last_landed_at) }}">{{ Say::at($feed->last_landed_at) }}</dd></div>
                 <div><dt>Next</dt><dd>@include('parts.next')</dd></div>

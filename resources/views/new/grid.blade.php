@@ -27,12 +27,12 @@
                     <td><input type="checkbox" data-tick aria-label="Tick {{ $t['table'] }}"></td>
                     <td class="mono clip" title="{{ $t['table'] }}" style="padding-top: 8px">{{ $t['table'] }}<input type="hidden" name="lines[{{ $n }}][table]" value="{{ $t['table'] }}"></td>
                     <td><input class="input" name="lines[{{ $n }}][name]" value="{{ $t['name'] }}" aria-label="Feed name" size="12"></td>
-                    <td><div class="select"><select name="lines[{{ $n }}][capture]" data-field="capture" aria-label="Capture" title="{{ implode(' ', $line->reasons) }}">@foreach (['log', 'watermark', 'reload'] as $c)<option @selected($t['capture'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
+                    <td><div class="select" style="min-width: 104px"><select name="lines[{{ $n }}][capture]" data-field="capture" aria-label="Capture" title="{{ implode(' ', $line->reasons) }}">@foreach (['log', 'watermark', 'reload'] as $c)<option @selected($t['capture'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
                     <td><div class="select"><select name="lines[{{ $n }}][watermark]" data-field="watermark" aria-label="Watermark" title="{{ implode(' ', $line->reasons) }}"><option value=""></option>@foreach ($line->shape?->names() ?? $watermarks as $c)<option @selected($t['watermark'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
-                    <td><input class="input mono" name="lines[{{ $n }}][key]" value="{{ $t['key'] }}" aria-label="Key" size="18"></td>
+                    <td><input class="input mono" name="lines[{{ $n }}][key]" value="{{ $t['key'] }}" aria-label="Key" size="14"></td>
                     <td><div class="select"><select name="lines[{{ $n }}][landing]" data-field="landing" aria-label="Landing">@foreach (['append', 'upsert', 'replace', 'versions'] as $c)<option @selected($t['landing'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
                     <td><div class="select"><select name="lines[{{ $n }}][deletes]" data-field="deletes" aria-label="Deletes">@foreach (['apply', 'mark', 'ignore'] as $c)<option @selected($t['deletes'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
-                    <td><input class="input mono" name="lines[{{ $n }}][landed]" value="{{ $t['landed'] }}" aria-label="Landed table" size="26"></td>
+                    <td><input class="input mono" name="lines[{{ $n }}][landed]" value="{{ $t['landed'] }}" aria-label="Landed table" size="22"></td>
                     <td><input class="input num" name="lines[{{ $n }}][promise_minutes]" data-field="promise_minutes" value="{{ $t['promise_minutes'] }}" aria-label="Promise in minutes" size="5"></td>
                     <td><input class="input mono" name="lines[{{ $n }}][leave_out]" value="{{ $t['leave_out'] }}" aria-label="Columns to leave out" size="8"></td>
                 </tr>

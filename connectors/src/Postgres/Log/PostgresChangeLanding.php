@@ -194,6 +194,11 @@ final class PostgresChangeLanding implements ChangeLanding
         return $receipts;
     }
 
+    public function forgetReceipts(int $days): void
+    {
+        $this->ledger->forgetReceipts(array_keys($this->tables), $days);
+    }
+
     public function rollback(): void
     {
         $this->open = null;
