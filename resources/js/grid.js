@@ -2,6 +2,7 @@
 export const grid = () => ({
     timer: null,
     busy: false,
+    turn: 0,
     init() {
         this.$root.addEventListener('change', (e) => {
             if (e.target.closest('[data-all]')) return this.all(e.target);
@@ -28,6 +29,8 @@ export const grid = () => ({
     },
     async judge(lines) {
         this.busy = true;
+        const turn = ++this.turn;
+        for (const line of lines) line.dataset.turn = turn;
         const form = this.$root.closest('form') ?? this.$root.querySelector('form');
         const body = new FormData();
         body.append('_token', form.querySelector('[name=_token]').value);
@@ -37,7 +40,9 @@ export const grid = () => ({
         this.busy = false;
         if (!answer.ok) return;
         for (const [number, html] of Object.entries(await answer.json())) {
-            this.$root.querySelector(`[data-advice="${number}"]`).innerHTML = html;
+            const advice = this.$root.querySelector(`[data-advice="${number}"]`);
+            // An answer that is overtaken by a later choice is not shown.
+            if (advice.closest('tr').previousElementSibling.dataset.turn === String(turn)) advice.innerHTML = html;
         }
     },
 });
