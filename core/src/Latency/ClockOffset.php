@@ -25,10 +25,4 @@ final readonly class ClockOffset
     {
         return new self($theirs - intdiv($asked + $answered, 2), intdiv($answered - $asked, 2) + 1);
     }
-
-    /** The better of two: the one that is less uncertain. */
-    public function or(self $other): self
-    {
-        return $other->uncertain <= $this->uncertain ? $other : $this;
-    }
 }
