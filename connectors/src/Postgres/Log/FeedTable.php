@@ -46,8 +46,7 @@ final class FeedTable
     }
 
     /**
-     * Puts lines into the stage, which is empty before and after every use. It is emptied by the statements that use it:
-     * left to the commit, every commit would go through the stages of all feeds.
+     * Puts lines into the stage, which is empty before and after every use.
      *
      * @param  list<string>  $columns  further columns the lines have, after the three of the head
      */
@@ -57,12 +56,17 @@ final class FeedTable
             $head = implode(', ', array_map(static fn (string $n, string $t): string => "NULL::{$t} AS {$n}", array_keys(self::HEAD), self::HEAD));
             $landed = Connection::names([...$this->carried, ...array_values(array_map(static fn (Column $c): string => $c->name, $this->definition->technical()))]);
             $this->connection->run("DROP TABLE IF EXISTS pg_temp.{$this->stage}");
-            $this->connection->run("CREATE TEMP TABLE {$this->stage} AS SELECT {$head}, {$landed} FROM {$this->table} WITH NO DATA");
+            $this->connection->run("CREATE TEMP TABLE {$this->stage} ON COMMIT DELETE ROWS AS SELECT {$head}, {$landed} FROM {$this->table} WITH NO DATA");
             $this->staged = true;
         }
         $this->connection->copyBegin("pg_temp.{$this->stage} (".implode(', ', array_keys(self::HEAD)).', '.Connection::names($columns).')');
         $this->connection->copyPut($lines);
         $this->connection->copyEnd();
+    }
+
+    public function isStaged(): bool
+    {
+        return $this->staged;
     }
 
     /** After a rollback the stage is gone if the transaction had made it. */

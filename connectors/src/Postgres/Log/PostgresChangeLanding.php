@@ -23,6 +23,8 @@ use PgSql\Result;
 /** Lands the changes of a route's feeds, all of a source transaction in one transaction here. */
 final class PostgresChangeLanding implements ChangeLanding
 {
+    private const STAGES = 40;
+
     private readonly Ledger $ledger;
 
     private int $place;
@@ -190,8 +192,18 @@ final class PostgresChangeLanding implements ChangeLanding
         }
         $this->place = $place ?? $this->place;
         $this->done = [];
+        $this->dropStages();
 
         return $receipts;
+    }
+
+    /** Every commit goes through all stages of the session, so there must not be many. */
+    private function dropStages(): void
+    {
+        if (count(array_filter($this->tables, static fn (FeedTable $t): bool => $t->isStaged())) > self::STAGES) {
+            $this->connection->run('DISCARD TEMP');
+            array_map(static fn (FeedTable $t) => $t->forgetStage(), $this->tables);
+        }
     }
 
     public function forgetReceipts(int $days): void
