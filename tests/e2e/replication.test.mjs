@@ -67,7 +67,7 @@ test('a row\'s life shows each change with the time it was made, landed and supe
     await page.keyboard.press('Enter');
     const rows = page.getByRole('table', { name: 'Changes to this key' }).locator('tbody tr');
     await rows.first().waitFor();
-    assert.deepEqual((await rows.allInnerTexts()).map((r) => r.split('\t')[0].trim()), ['delete', 'update', 'insert']);
+    assert.deepEqual((await rows.allInnerTexts()).map((text) => text.split('\t')[0].trim()), ['delete', 'update', 'insert']);
     assert.match(await rows.nth(1).innerText(), /tare_kg, status/);
     assert.equal(await page.locator('svg.life rect.span').count(), 2);
     await page.getByLabel('load_id').fill('not a number');
