@@ -21,6 +21,9 @@ use Lighterman\Core\Position\Position;
  */
 final class Feed extends Record
 {
+    /** SQL, over `feeds`: whether the feed follows a log that cannot be read, so that none of its route's feeds goes on. */
+    public const LOG_FAILED = "(feeds.capture = 'log' AND EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.standing = 'failed'))";
+
     protected $casts = [
         'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'cancel_asked' => 'boolean',
         'paused_at' => 'immutable_datetime', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime',
@@ -84,7 +87,7 @@ final class Feed extends Record
 
         return match (true) {
             $this->paused_at !== null => 'paused',
-            // Where the route's log cannot be read, none of its feeds goes on.
+            // As LOG_FAILED says it in SQL.
             $this->capture === 'log' && $this->route->log?->standing === 'failed' => 'failed',
             in_array($this->standing, ['held', 'failed', 'loading'], true) => $this->standing,
             $behind === null => 'new',

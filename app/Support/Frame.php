@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace App\Support;
 
+use App\Models\Feed;
 use Illuminate\Support\Collection;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Latency\Behind;
@@ -28,12 +29,13 @@ final class Frame
     /** @return Collection<int, array{name: string, state: string, behind: float|null}> */
     public function feeds(): Collection
     {
-        return $this->feeds ??= DB::table('feeds')->get(['name', 'standing', 'paused_at', 'promise_seconds', DB::raw('extract(epoch FROM now() - complete_up_to) AS behind')])
+        return $this->feeds ??= DB::table('feeds')->get(['name', 'standing', 'paused_at', 'promise_seconds', DB::raw('extract(epoch FROM now() - complete_up_to) AS behind'), DB::raw(Feed::LOG_FAILED.' AS log_failed')])
             ->map(static function (object $f): array {
                 $behind = $f->behind === null ? null : max(0.0, (float) $f->behind);
 
                 return ['name' => $f->name, 'behind' => $behind, 'state' => match (true) {
                     $f->paused_at !== null => 'paused',
+                    $f->log_failed => 'failed',
                     in_array($f->standing, ['held', 'failed', 'loading'], true) => $f->standing,
                     $behind === null => 'new',
                     default => $behind > $f->promise_seconds ? 'late' : 'on time',
@@ -99,7 +101,7 @@ final class Frame
 
     public function decisions(): int
     {
-        return DB::table('feeds')->whereNull('paused_at')->whereIn('standing', ['held', 'failed'])->count() + $this->feeds()->where('state', 'late')->count();
+        return $this->feeds()->whereIn('state', ['held', 'failed', 'late'])->count();
     }
 
     /** @return array<string, int> feeds by state */

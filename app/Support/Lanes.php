@@ -38,7 +38,7 @@ final readonly class Lanes
         $total = Feed::count();
         $feeds = Feed::listed()
             ->join('routes', 'routes.id', '=', 'feeds.route_id')->orderBy('routes.name')
-            ->orderByRaw("CASE WHEN standing IN ('failed', 'held') THEN 0 WHEN now() - complete_up_to > make_interval(secs => promise_seconds) THEN 1 ELSE 2 END")->orderBy('feeds.name')
+            ->orderByRaw("CASE WHEN standing IN ('failed', 'held') OR ".Feed::LOG_FAILED.' THEN 0 WHEN now() - complete_up_to > make_interval(secs => promise_seconds) THEN 1 ELSE 2 END')->orderBy('feeds.name')
             ->forPage($page, self::PER_PAGE)->get('feeds.*');
         $ids = $feeds->pluck('id')->all();
         $sparks = [];
