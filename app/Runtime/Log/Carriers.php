@@ -8,6 +8,7 @@ use App\Models\Definition;
 use App\Models\Feed;
 use App\Models\RouteLog;
 use App\Runtime\ShapeCheck;
+use App\Runtime\ShapeMoved;
 use App\Runtime\Systems;
 use App\Runtime\Trouble;
 use Illuminate\Support\Facades\DB;
@@ -36,17 +37,17 @@ final class Carriers
     /** @var array<string, int|null> rows by table, as the source estimated them when feeds were last taken in */
     private array $expected = [];
 
+    /** @var array<int, Carrier>|null null when it has to be looked for again */
+    private ?array $restless = null;
+
+    /** @var array<int, Relation> as the log described them last, by number */
+    private array $described = [];
+
     /** @var array<int, list<Carrier>> by number of the source's table */
     private array $byRelation = [];
 
     public function __construct(private readonly RouteLog $log, private readonly LogRecorder $recorder)
     {
-    }
-
-    /** @return array<int, Carrier> */
-    public function all(): array
-    {
-        return $this->carriers;
     }
 
     /** @return list<Carrier> */
@@ -68,33 +69,53 @@ final class Carriers
     /** The log describes a table: before its first change, and when its shape has moved. */
     public function describe(Relation $relation, SourceSystem $source): void
     {
+        $before = $this->described[$relation->id] ?? $relation;
+        $this->described[$relation->id] = $relation;
         foreach ($this->of($relation) as $carrier) {
             $carrier->forget($relation);
-            if ($carrier->apart || $carrier->fits($relation)) {
+            // Names tell what came and went; a column that was given another type shows only against what was said before.
+            if ($carrier->apart || ($carrier->fits($relation) && $before == $relation)) {
                 continue;
             }
             try {
                 ShapeCheck::agreed($source, $carrier->definition);
-            } catch (Explained $moved) {
-                throw new SetApart($carrier, $moved, 'held');
+            } catch (Explained $trouble) {
+                throw $trouble->mayPass() ? $trouble : new SetApart($carrier, $trouble, self::standingFor($trouble));
             }
         }
     }
 
-    public function loading(): bool
+    /** @return 'held'|'failed' a moved shape waits for a decision, anything else for a remedy */
+    private static function standingFor(Explained $trouble): string
     {
-        return array_filter($this->carriers, static fn (Carrier $c): bool => $c->position->isLoading()) !== [];
+        return $trouble instanceof ShapeMoved ? 'held' : 'failed';
+    }
+
+    /**
+     * Those that load, or are apart: few or none most of the time, and looked through between any two transactions.
+     *
+     * @return array<int, Carrier>
+     */
+    private function restless(): array
+    {
+        return $this->restless ??= array_filter($this->carriers, static fn (Carrier $c): bool => $c->apart || $c->position->isLoading());
+    }
+
+    /** What a feed may do has changed. */
+    public function lookAgain(): void
+    {
+        $this->restless = null;
     }
 
     /** Whether something is left that will end by itself: loads, or a spool that can be landed. */
     public function busy(): bool
     {
-        return array_filter($this->carriers, static fn (Carrier $c): bool => ! $c->blocked && ($c->apart || $c->position->isLoading())) !== [];
+        return array_filter($this->restless(), static fn (Carrier $c): bool => ! $c->blocked && ($c->apart || $c->position->isLoading())) !== [];
     }
 
     public function drainable(): ?Carrier
     {
-        foreach ($this->carriers as $carrier) {
+        foreach ($this->restless() as $carrier) {
             if ($carrier->apart && ! $carrier->blocked) {
                 return $carrier;
             }
@@ -105,7 +126,7 @@ final class Carriers
 
     public function withWindow(int $number): ?Carrier
     {
-        foreach ($this->carriers as $carrier) {
+        foreach ($this->restless() as $carrier) {
             if ($carrier->window?->number === $number) {
                 return $carrier;
             }
@@ -117,7 +138,7 @@ final class Carriers
     /** @return list<Carrier> */
     public function wantingChunk(int $atOnce): array
     {
-        $loading = array_filter($this->carriers, static fn (Carrier $c): bool => ! $c->apart && $c->position->isLoading());
+        $loading = array_filter($this->restless(), static fn (Carrier $c): bool => ! $c->apart && $c->position->isLoading());
         $free = $atOnce - count(array_filter($loading, static fn (Carrier $c): bool => $c->window !== null));
 
         return $free <= 0 ? [] : array_slice(array_values(array_filter($loading, static fn (Carrier $c): bool => $c->window === null)), 0, $free);
@@ -125,7 +146,7 @@ final class Carriers
 
     public function windowBytes(): int
     {
-        return array_sum(array_map(static fn (Carrier $c): int => $c->window->chunk->bytes ?? 0, $this->carriers));
+        return array_sum(array_map(static fn (Carrier $c): int => $c->window->chunk->bytes ?? 0, $this->restless()));
     }
 
     /** Sizes the next chunk by the last one, so that none takes much memory however wide the rows are. */
@@ -223,6 +244,7 @@ final class Carriers
         if ($new !== []) {
             $this->takeIn($new, $changeLog, $landing, $systems, $atTarget);
         }
+        $this->lookAgain();
 
         return true;
     }
@@ -299,7 +321,10 @@ final class Carriers
             } catch (SetApart $apart) {
                 $this->refuse($carrier, $apart->trouble, $apart->standing);
             } catch (Explained $trouble) {
-                $this->refuse($carrier, $trouble, 'held');
+                if ($trouble->mayPass()) {
+                    throw $trouble;
+                }
+                $this->refuse($carrier, $trouble, self::standingFor($trouble));
             }
         }
         $this->byRelation = [];

@@ -73,6 +73,9 @@ final class LogReading
 
     private int $number = 0;
 
+    /** @var array<int, Carrier> that the transaction being read changes */
+    private array $changed = [];
+
     /** Place up to which everything is in the target or in the spool. */
     private int $closedTo = 0;
 
@@ -99,7 +102,7 @@ final class LogReading
 
     private bool $caughtUp = false;
 
-    /** @var array<int, true> transactions read while loads go on */
+    /** @var array<int, true> the transactions read last */
     private array $delivered = [];
 
     private ClockOffset $clock;
@@ -230,14 +233,10 @@ final class LogReading
         $this->caughtUp = false;
         $this->commit = new SourceCommit($begin->lsn, $begin->committedAt);
         $this->number = 0;
-        if ($this->carriers->loading()) {
-            $this->delivered[$begin->xid] = true;
-            if (count($this->delivered) > 2 * self::REMEMBERED) {
-                // A transaction leaves the list of those that run moments after its commit, so older ones need not be known.
-                $this->delivered = array_slice($this->delivered, -self::REMEMBERED, null, true);
-            }
-        } elseif ($this->delivered !== []) {
-            $this->delivered = [];
+        $this->delivered[$begin->xid] = true;
+        if (count($this->delivered) > 2 * self::REMEMBERED) {
+            // A transaction leaves the list of those that run moments after its commit, so older ones need not be known.
+            $this->delivered = array_slice($this->delivered, -self::REMEMBERED, null, true);
         }
     }
 
@@ -246,8 +245,9 @@ final class LogReading
         $this->number++;
         $commit = $this->commit ?? throw new \LogicException('A change outside a transaction.');
         foreach ($this->carriers->of($row->relation) as $carrier) {
+            $this->changed[$carrier->id] = $carrier;
             if ($carrier->apart) {
-                $this->setAside($carrier, Carrier::entry($row, $this->number), $commit);
+                $this->intoSpool($carrier, Carrier::entry($row, $this->number), $commit);
             } else {
                 $this->carriers->guarded($carrier, fn () => $carrier->take($carrier->change($row, $this->number), $commit));
                 $this->batch->held++;
@@ -258,7 +258,7 @@ final class LogReading
     }
 
     /** @param  array<string, mixed>  $entry */
-    private function setAside(Carrier $carrier, array $entry, SourceCommit $commit): void
+    private function intoSpool(Carrier $carrier, array $entry, SourceCommit $commit): void
     {
         $carrier->spooling[] = $entry;
         if (count($carrier->spooling) >= Spool::PART) {
@@ -273,8 +273,9 @@ final class LogReading
         $commit = $this->commit ?? throw new \LogicException('A truncate outside a transaction.');
         foreach ($truncated->relations as $relation) {
             foreach ($this->carriers->of($relation) as $carrier) {
+                $this->changed[$carrier->id] = $carrier;
                 if ($carrier->apart) {
-                    $this->setAside($carrier, ['k' => 'truncate', 'c' => [], 'b' => null, 'a' => null, 'n' => $this->number], $commit);
+                    $this->intoSpool($carrier, ['k' => 'truncate', 'c' => [], 'b' => null, 'a' => null, 'n' => $this->number], $commit);
 
                     continue;
                 }
@@ -345,7 +346,7 @@ final class LogReading
 
     private function commit(Commit $commit): void
     {
-        foreach ($this->carriers->all() as $carrier) {
+        foreach ($this->changed as $carrier) {
             if ($carrier->spooling !== [] && $this->commit !== null) {
                 $this->spool->add($carrier->id, $this->commit, $carrier->spooledParts, $carrier->spooling);
             }
@@ -357,6 +358,7 @@ final class LogReading
             }
         }
         $this->commit = null;
+        $this->changed = [];
         $this->batch->to = $commit->end;
         $this->batch->committedAt = $commit->committedAt;
         if (! $this->batch->pending()) {
@@ -424,6 +426,7 @@ final class LogReading
             $carrier->commits = [];
             if (isset($batch->chunks[$carrier->id])) {
                 $this->carriers->progress($carrier, $batch->chunks[$carrier->id], $receipts[$carrier->uid]);
+                $this->carriers->lookAgain();
             }
         }
         $this->closedTo = $batch->to;
@@ -461,6 +464,7 @@ final class LogReading
         $drain = new SpoolDrain($carrier, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier));
         if (! $drain->some($this->clock)) {
             $carrier->apart = false;
+            $this->carriers->lookAgain();
         }
 
         return true;
@@ -577,10 +581,7 @@ final class LogReading
             $this->atTarget(fn () => $this->landing?->forgetReceipts((int) config('lighterman.keep.receipts_days')));
         }
         $this->clock = $this->changeLog->clock();
-        $state = $this->changeLog->state();
-        if ($state === null) {
-            throw SystemTrouble::lasting('slot_gone', "The replication slot {$this->log->slot} is gone. Changes made since then can no longer be read from the log.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes.');
-        }
+        $state = $this->changeLog->required();
         $this->log->update(['retained_bytes' => $state->retained, 'waiting_bytes' => max(0, $state->end - $this->closedTo), 'clock_ahead_us' => $this->clock->ahead, 'clock_uncertain_us' => $this->clock->uncertain]);
         if ($this->log->drop_bytes !== null && $state->retained > $this->log->drop_bytes) {
             $this->reader?->close();

@@ -38,6 +38,9 @@ interface ChangeLog
     /** @return LogState|null null when the source keeps nothing for this route */
     public function state(): ?LogState;
 
+    /** @throws SystemTrouble with reason `slot_gone` or `slot_lost` when what reading needs is there no more */
+    public function required(): LogState;
+
     public function open(int $from): LogReader;
 
     /** Writes a mark that comes back through the reader, in its place among the commits. */

@@ -47,7 +47,7 @@ final class PostgresLog implements ChangeLog
     public function ensure(array $tables, bool $begin): int
     {
         if (! $begin) {
-            $this->standing();
+            $this->required();
         }
         foreach ($this->check($tables) as $finding) {
             if ($finding->result === 'failed') {
@@ -124,19 +124,20 @@ final class PostgresLog implements ChangeLog
 
     public function open(int $from): LogReader
     {
-        $this->standing();
+        $this->required();
 
         return new PostgresLogReader(ReplicationStream::start($this->settings, $this->slot, $this->publication, $from));
     }
 
-    /** @throws SystemTrouble when the slot is gone, or has lost what it still needed */
-    private function standing(): void
+    public function required(): LogState
     {
         $state = $this->state()
             ?? throw SystemTrouble::lasting('slot_gone', "{$this->settings->system}: the replication slot {$this->slot} is gone. Changes made since then can no longer be read from the log.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes.');
         if ($state->lost) {
             throw SystemTrouble::lasting('slot_lost', "{$this->settings->system}: the server has thrown away log that slot {$this->slot} still needed.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes. Raise max_slot_wal_keep_size to keep it from happening again.');
         }
+
+        return $state;
     }
 
     public function mark(string $content): void
