@@ -83,13 +83,7 @@ final readonly class BehindChart
     /** @return list<array{x: float, label: string}> */
     public function times(): array
     {
-        $long = $this->until - $this->since > 90_000;
-
-        return array_map(function (int $i) use ($long): array {
-            $time = $this->since + $i / 6 * ($this->until - $this->since);
-
-            return ['x' => $this->x($time), 'label' => CarbonImmutable::createFromTimestamp($time, Say::zone())->format($long ? 'j M H:i' : 'H:i')];
-        }, range(0, 6));
+        return Charts::times($this->since, $this->until, $this->x(...));
     }
 
     public function worst(): ?float

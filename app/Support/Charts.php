@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace App\Support;
 
+use Carbon\CarbonImmutable;
+
 /** Turns figures into the paths of SVG charts. Coordinates are in the chart's own units, rounded to a tenth. */
 final class Charts
 {
@@ -59,5 +61,21 @@ final class Charts
         }
 
         return self::ticks($greatest);
+    }
+
+    /**
+     * Seven times along an axis, in the viewer's zone.
+     *
+     * @param  callable(float): float  $x  place of a unix time
+     * @param  string  $short  format for spans of up to a day; longer ones name the day
+     * @return list<array{x: float, label: string}>
+     */
+    public static function times(float $since, float $until, callable $x, string $short = 'H:i'): array
+    {
+        return array_map(static function (int $i) use ($since, $until, $x, $short): array {
+            $time = $since + $i / 6 * ($until - $since);
+
+            return ['x' => round($x($time), 1), 'label' => CarbonImmutable::createFromTimestamp($time, Say::zone())->format($until - $since > 90_000 ? 'j M H:i' : $short)];
+        }, range(0, 6));
     }
 }

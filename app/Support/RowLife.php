@@ -63,12 +63,6 @@ final readonly class RowLife
     /** @return list<array{x: float, label: string}> */
     public function times(): array
     {
-        $long = $this->until - $this->since > 80_000;
-
-        return array_map(function (int $i) use ($long): array {
-            $at = CarbonImmutable::createFromTimestamp($this->since + $i / 6 * ($this->until - $this->since), Say::zone());
-
-            return ['x' => $this->x($at), 'label' => $at->format($long ? 'j M H:i' : 'H:i:s')];
-        }, range(0, 6));
+        return Charts::times($this->since, $this->until, fn (float $t): float => $this->x(CarbonImmutable::createFromTimestamp($t)), 'H:i:s');
     }
 }
