@@ -120,7 +120,7 @@ final readonly class Ledger
      *
      * @param  array<string, Receipt>  $receipts  by feed
      */
-    public function storeAll(array $receipts): void
+    public function store(array $receipts): void
     {
         if ($receipts === []) {
             return;
@@ -132,15 +132,6 @@ final readonly class Ledger
         ], array_keys($receipts), array_values($receipts)), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE);
         $this->connection->run('INSERT INTO lighterman.receipt SELECT * FROM jsonb_populate_recordset(NULL::lighterman.receipt, $1::jsonb)', [$lines]);
         $this->connection->run('UPDATE lighterman.position p SET position = r.to_position, sequence = r.sequence FROM jsonb_to_recordset($1::jsonb) r(feed text, to_position text, sequence bigint) WHERE p.feed = r.feed', [$lines]);
-    }
-
-    public function store(string $feed, Receipt $receipt): void
-    {
-        $this->connection->run('UPDATE lighterman.position SET position = $2, sequence = $3 WHERE feed = $1', [$feed, $receipt->to->toJson(), $receipt->sequence]);
-        $this->connection->run('INSERT INTO lighterman.receipt VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17)', [
-            $feed, $receipt->sequence, $receipt->run, $receipt->from->toJson(), $receipt->to->toJson(), $receipt->read, $receipt->inserted, $receipt->updated,
-            $receipt->unchanged, $receipt->deleted, $receipt->dropped, $receipt->setAside, $receipt->bytes, $receipt->checksum, $receipt->sourceTime, $receipt->landedAt, $receipt->superseded,
-        ]);
     }
 
     /** @param  list<string>  $feeds */

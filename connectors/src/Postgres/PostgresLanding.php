@@ -86,7 +86,7 @@ final class PostgresLanding implements LandingSession
             $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, 0, 0,
             $this->unit->bytes, $this->unit->checksum(), $batch->sourceTime, $this->unit->now,
         );
-        $this->ledger->store($this->feed, $receipt);
+        $this->ledger->store([$this->feed => $receipt]);
         $this->connection->commit();
         $this->position = $batch->to;
         $this->unit = null;

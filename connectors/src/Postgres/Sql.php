@@ -118,4 +118,38 @@ final class Sql
 
         return Connection::literal($value).($type === null || $type->kind === TypeKind::Enumeration ? '' : '::'.TypeMap::write($type));
     }
+
+    /**
+     * A statement that writes the rows a query gives, by key, and tells how many were `inserted` and how many `updated`; a
+     * row that is there already with the same values is left alone.
+     *
+     * @param  string  $table  as written in SQL
+     * @param  list<string>  $columns  in the order of the query
+     * @param  list<string>  $compared  those whose difference makes a row another one
+     */
+    public static function merge(FeedDefinition $definition, string $table, array $columns, array $compared, string $select): string
+    {
+        $set = implode(', ', array_map(static fn (string $c): string => Connection::name($c).' = excluded.'.Connection::name($c), array_diff($columns, $definition->key)));
+        $conflict = $compared === [] ? 'NOTHING'
+            : "UPDATE SET {$set} WHERE (".self::compared($definition, 't', $compared).') IS DISTINCT FROM ('.self::compared($definition, 'excluded', $compared).')';
+
+        return "WITH landed AS (
+                INSERT INTO {$table} AS t (".Connection::names($columns).") {$select}
+                ON CONFLICT (".Connection::names($definition->key).") DO {$conflict} RETURNING t.xmax = 0 AS inserted)
+            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed";
+    }
+
+    /**
+     * Columns as they can be compared; types without equality are compared as text.
+     *
+     * @param  list<string>  $columns
+     */
+    public static function compared(FeedDefinition $definition, string $of, array $columns): string
+    {
+        return implode(', ', array_map(static function (string $name) use ($definition, $of): string {
+            $type = $definition->shape->column($name)?->type;
+
+            return "{$of}.".Connection::name($name).($type !== null && ! TypeMap::comparable($type) ? '::text' : '');
+        }, $columns));
+    }
 }

@@ -97,17 +97,9 @@ final class Writer
 
     private function merge(int $rows): Counts
     {
-        $stamps = array_values($this->stamps());
+        $columns = [...$this->definition->carried()->names(), ...array_values($this->stamps())];
         $others = array_values(array_diff($this->definition->carried()->names(), $this->definition->key));
-        $conflict = 'NOTHING';
-        if ($others !== []) {
-            $set = implode(', ', array_map(static fn (string $c): string => Connection::name($c).' = excluded.'.Connection::name($c), [...$others, ...$stamps]));
-            $conflict = "UPDATE SET {$set} WHERE (".$this->compared('t', $others).') IS DISTINCT FROM ('.$this->compared('excluded', $others).')';
-        }
-        $sql = "WITH landed AS (
-                INSERT INTO {$this->table} AS t ({$this->columns}) SELECT {$this->columns} FROM ".self::STAGE.'
-                ON CONFLICT ('.Connection::names($this->definition->key).") DO {$conflict} RETURNING t.xmax = 0 AS inserted)
-            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed";
+        $sql = Sql::merge($this->definition, $this->table, $columns, $others, "SELECT {$this->columns} FROM ".self::STAGE);
         $this->connection->run('SAVEPOINT staged');
         try {
             $row = $this->connection->row($sql);
@@ -133,16 +125,6 @@ final class Writer
         $said = implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", array_keys($row), $row));
 
         return SystemTrouble::lasting('duplicate_key', "{$this->definition->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
-    }
-
-    /** @param  list<string>  $columns */
-    private function compared(string $of, array $columns): string
-    {
-        return implode(', ', array_map(function (string $name) use ($of): string {
-            $column = $this->definition->shape->column($name);
-
-            return "{$of}.".Connection::name($name).($column && ! TypeMap::comparable($column->type) ? '::text' : '');
-        }, $columns));
     }
 
     private function besideName(): string

@@ -18,6 +18,12 @@ final readonly class SourceCommit
     /** ISO 8601, UTC, with microseconds. */
     public function time(): string
     {
-        return gmdate('Y-m-d\TH:i:s', intdiv($this->at, 1_000_000)).sprintf('.%06dZ', $this->at % 1_000_000);
+        return self::timeAt($this->at);
+    }
+
+    /** @param  int  $microseconds  since 1970 UTC */
+    public static function timeAt(int $microseconds): string
+    {
+        return gmdate('Y-m-d\TH:i:s', intdiv($microseconds, 1_000_000)).sprintf('.%06dZ', $microseconds % 1_000_000);
     }
 }

@@ -9,11 +9,10 @@ final readonly class LogState
 {
     /**
      * @param  int  $end  place up to which the log is written
-     * @param  int  $confirmed  place up to which it may be forgotten
      * @param  int  $retained  bytes of log that are kept for this reading
      * @param  bool  $lost  whether log that was still needed is gone
      */
-    public function __construct(public int $end, public int $confirmed, public int $retained, public bool $active, public bool $lost)
+    public function __construct(public int $end, public int $retained, public bool $lost)
     {
     }
 }

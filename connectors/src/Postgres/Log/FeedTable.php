@@ -107,16 +107,6 @@ final class FeedTable
         return implode(', ', $parts);
     }
 
-    /** @param  list<string>  $columns */
-    public function compared(string $of, array $columns): string
-    {
-        return implode(', ', array_map(function (string $name) use ($of): string {
-            $type = $this->definition->shape->column($name)?->type;
-
-            return "{$of}.".Connection::name($name).($type !== null && ! TypeMap::comparable($type) ? '::text' : '');
-        }, $columns));
-    }
-
     /** @param  list<string|false|null>  $row */
     public static function unsent(array $row): string
     {

@@ -181,7 +181,7 @@ final class PostgresChangeLanding implements ChangeLanding
                 $done['counts']->bytes, $done['counts']->checksum, $sourceTime, $this->now, $done['superseded'],
             );
         }
-        $this->ledger->storeAll($receipts);
+        $this->ledger->store($receipts);
         if ($place !== null) {
             $this->ledger->move($this->route, Position::log(Lsn::text($place)));
         }

@@ -114,12 +114,12 @@ final class PostgresLog implements ChangeLog
     public function state(): ?LogState
     {
         $row = $this->writing->row(<<<'SQL'
-            SELECT active, coalesce(confirmed_flush_lsn, restart_lsn) AS confirmed, coalesce(pg_current_wal_lsn() - restart_lsn, 0)::bigint AS retained,
+            SELECT coalesce(pg_current_wal_lsn() - restart_lsn, 0)::bigint AS retained,
                    pg_current_wal_lsn() AS written, wal_status = 'lost' AS lost
             FROM pg_replication_slots WHERE slot_name = $1
             SQL, [$this->slot]);
 
-        return $row === null ? null : new LogState(Lsn::parse((string) $row['written']), $row['confirmed'] === null ? 0 : Lsn::parse($row['confirmed']), (int) $row['retained'], $row['active'] === 't', $row['lost'] === 't');
+        return $row === null ? null : new LogState(Lsn::parse((string) $row['written']), (int) $row['retained'], $row['lost'] === 't');
     }
 
     public function open(int $from): LogReader

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Postgres\Log;
 
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\Counts;
+use Lighterman\Connectors\Postgres\Sql;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\ChangePlan;
@@ -20,21 +21,13 @@ final class UpsertWriter implements ChangeWriter
     /** @var list<string> columns of the stage that lines of this landing fill */
     private readonly array $columns;
 
-    private readonly string $into;
-
-    private readonly string $conflict;
+    /** @var list<string> */
+    private readonly array $compared;
 
     public function __construct(private readonly Connection $connection, private readonly FeedTable $table)
     {
         $this->columns = [...$table->carried, ...$table->having('source_position', 'deleted_at')];
-        $stamps = $table->having('delivered_at');
-        $this->into = Connection::names([...$this->columns, ...$stamps]);
-        $key = $table->definition->key;
-        $others = array_values(array_diff($table->carried, $key));
-        $compared = [...$others, ...$table->having('deleted_at')];
-        $set = implode(', ', array_map(static fn (string $c): string => Connection::name($c).' = excluded.'.Connection::name($c), array_diff([...$this->columns, ...$stamps], $key)));
-        $this->conflict = 'ON CONFLICT ('.Connection::names($key).') DO '.($compared === [] ? 'NOTHING'
-            : "UPDATE SET {$set} WHERE (".$table->compared('t', $compared).') IS DISTINCT FROM ('.$table->compared('excluded', $compared).')');
+        $this->compared = [...array_values(array_diff($table->carried, $table->definition->key)), ...$table->having('deleted_at')];
     }
 
     public function write(ChangePlan $plan, string $now): callable|Counts
@@ -136,11 +129,9 @@ final class UpsertWriter implements ChangeWriter
         return "UPDATE {$this->table->table} t SET {$set} FROM {$stage} s WHERE {$where} AND t.".Connection::name($mark).' IS NULL';
     }
 
-    /** A statement that writes the rows a query gives, and tells how many were inserted and how many updated. */
     private function merge(string $select): string
     {
-        return "WITH landed AS (INSERT INTO {$this->table->table} AS t ({$this->into}) {$select} {$this->conflict} RETURNING t.xmax = 0 AS inserted)
-            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed";
+        return Sql::merge($this->table->definition, $this->table->table, [...$this->columns, ...$this->table->having('delivered_at')], $this->compared, $select);
     }
 
     public function truncate(SourceCommit $commit, int $number, string $now): Counts

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Postgres\Log;
 
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\Counts;
+use Lighterman\Connectors\Postgres\Sql;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\ChangePlan;
@@ -100,8 +101,7 @@ final readonly class VersionsWriter implements ChangeWriter
         foreach ($version->row as $value) {
             $fields[] = $value === null || $value === false ? '\\N' : CopyText::field($value);
         }
-        $time = static fn (int $at): string => (new SourceCommit(0, $at))->time();
-        array_push($fields, $version->place, $version->kind, $time($version->validFrom), $version->validTo === null ? '\\N' : $time($version->validTo), $version->current() ? 't' : 'f');
+        array_push($fields, $version->place, $version->kind, SourceCommit::timeAt($version->validFrom), $version->validTo === null ? '\\N' : SourceCommit::timeAt($version->validTo), $version->current() ? 't' : 'f');
 
         return implode("\t", $fields)."\n";
     }
@@ -129,7 +129,7 @@ final readonly class VersionsWriter implements ChangeWriter
         $carried = $this->table->carried;
 
         return "UPDATE {$stage} s SET lm_op = 'drop' FROM {$this->table->table} t WHERE s.{$this->kind} = 'load' AND t.{$this->current} AND ".$this->table->sameKey('t', 's')
-            .' AND ('.$this->table->compared('t', $carried).') IS NOT DISTINCT FROM ('.$this->table->compared('s', $carried).')';
+            .' AND ('.Sql::compared($this->table->definition, 't', $carried).') IS NOT DISTINCT FROM ('.Sql::compared($this->table->definition, 's', $carried).')';
     }
 
     /** Versions that are not later than all the table has of their key are put in as history first, and linked afterwards. */
