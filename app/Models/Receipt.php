@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Models;
 
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Receipt as Landed;
 
 /** Lighterman's copy of a receipt; the original stands in the target beside the rows. */
 final class Receipt extends Record
@@ -21,5 +22,16 @@ final class Receipt extends Record
     public function to(): Position
     {
         return Position::fromArray($this->to_position);
+    }
+
+    /** @return array<string, mixed> a receipt of the target as a line of our table */
+    public static function line(int $feedId, Landed $receipt): array
+    {
+        return [
+            'feed_id' => $feedId, 'sequence' => $receipt->sequence, 'run_id' => $receipt->run, 'from_position' => $receipt->from->toJson(), 'to_position' => $receipt->to->toJson(),
+            'read' => $receipt->read, 'inserted' => $receipt->inserted, 'updated' => $receipt->updated, 'unchanged' => $receipt->unchanged, 'deleted' => $receipt->deleted,
+            'dropped' => $receipt->dropped, 'set_aside' => $receipt->setAside, 'superseded' => $receipt->superseded, 'bytes' => $receipt->bytes, 'checksum' => $receipt->checksum,
+            'source_time' => $receipt->sourceTime, 'landed_at' => $receipt->landedAt,
+        ];
     }
 }

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Runtime;
 
 use App\Models\Feed;
+use App\Models\Receipt as Line;
 use App\Models\Run;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\ReadPlan;
@@ -64,12 +65,7 @@ final class RunRecorder
     /** Repeating it for the same receipt changes nothing. */
     public static function copy(Feed $feed, Receipt $receipt): void
     {
-        $new = DB::table('receipts')->insertOrIgnore([
-            'feed_id' => $feed->id, 'sequence' => $receipt->sequence, 'run_id' => $receipt->run,
-            'from_position' => $receipt->from->toJson(), 'to_position' => $receipt->to->toJson(), 'read' => $receipt->read, 'inserted' => $receipt->inserted,
-            'updated' => $receipt->updated, 'unchanged' => $receipt->unchanged, 'deleted' => $receipt->deleted, 'dropped' => $receipt->dropped, 'set_aside' => $receipt->setAside,
-            'bytes' => $receipt->bytes, 'checksum' => $receipt->checksum, 'source_time' => $receipt->sourceTime, 'landed_at' => $receipt->landedAt,
-        ]);
+        $new = DB::table('receipts')->insertOrIgnore(Line::line($feed->id, $receipt));
         $feed->update(['position' => $receipt->to->toArray(), 'sequence' => $receipt->sequence, 'last_landed_at' => $receipt->landedAt]);
         if ($new) {
             DB::insert("INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) VALUES (?, date_trunc('hour', ?::timestamptz), ?, ?)

@@ -411,7 +411,7 @@ final class LogReading
             $runs[$carrier->uid] = $this->recorder->run($carrier);
             $positions[$carrier->uid] = $this->positionOf($carrier, $batch);
         }
-        $sourceTime = (new SourceCommit(0, $batch->committedAt))->time();
+        $sourceTime = SourceCommit::timeAt($batch->committedAt);
         // What others have in the spool must be safe before the route's place moves past it.
         $this->spool->flush();
         $receipts = $this->atTarget(fn () => $this->landing()->commit($positions, $batch->to, $runs, $sourceTime));
@@ -556,10 +556,10 @@ final class LogReading
     private function completeUpTo(): ?string
     {
         if ($this->caughtUp && $this->beatSeen === $this->beats && $this->beats > 0) {
-            return (new SourceCommit(0, (int) (microtime(true) * 1e6) + $this->clock->ahead))->time();
+            return SourceCommit::timeAt((int) (microtime(true) * 1e6) + $this->clock->ahead);
         }
 
-        return $this->completeAt === 0 ? null : (new SourceCommit(0, $this->completeAt))->time();
+        return $this->completeAt === 0 ? null : SourceCommit::timeAt($this->completeAt);
     }
 
     private function beat(): void

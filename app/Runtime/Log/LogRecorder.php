@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace App\Runtime\Log;
 
+use App\Models\Receipt as Line;
 use App\Models\Run;
 use App\Runtime\Trouble;
 use Illuminate\Support\Facades\DB;
@@ -115,12 +116,7 @@ final class LogRecorder
     public static function copy(array $receipts): void
     {
         foreach (array_chunk($receipts, 500) as $some) {
-            DB::table('receipts')->insertOrIgnore(array_map(static fn (array $pair): array => [
-                'feed_id' => $pair[0], 'sequence' => $pair[1]->sequence, 'run_id' => $pair[1]->run, 'from_position' => $pair[1]->from->toJson(), 'to_position' => $pair[1]->to->toJson(),
-                'read' => $pair[1]->read, 'inserted' => $pair[1]->inserted, 'updated' => $pair[1]->updated, 'unchanged' => $pair[1]->unchanged, 'deleted' => $pair[1]->deleted,
-                'dropped' => $pair[1]->dropped, 'set_aside' => $pair[1]->setAside, 'bytes' => $pair[1]->bytes, 'checksum' => $pair[1]->checksum, 'source_time' => $pair[1]->sourceTime,
-                'landed_at' => $pair[1]->landedAt, 'superseded' => $pair[1]->superseded,
-            ], $some));
+            DB::table('receipts')->insertOrIgnore(array_map(static fn (array $pair): array => Line::line(...$pair), $some));
         }
         $latest = $rows = [];
         foreach ($receipts as [$feedId, $receipt]) {

@@ -46,7 +46,7 @@
                 <div class="field"><label for="drop">Drop the slot above</label><input class="input num" id="drop" name="drop" inputmode="numeric" value="{{ old('drop', $log->drop_bytes === null ? '' : (int) round($log->drop_bytes / 1e6)) }}" placeholder="never"><p class="hint">Guards the source's disk at the price of loading every table again.</p></div>
                 <button class="button">Save limits</button></form></section>
         <section class="sheet pad"><h2>Begin anew</h2>
-            <p class="faded small">Drops the slot, makes a new one, and loads every table again beside its changes. Needed when the slot is gone.</p>
+            <p class="faded small">Drops the slot, makes a new one, and loads every table again beside its changes. Needed when the slot is gone. Rows deleted at the source in between stay in the copies; <i>Start over</i> on a feed's set-up removes them too.</p>
             <form method="post" action="/routes/{{ $route->id }}/anew">@csrf
                 <div class="field"><label for="confirm">Type {{ $route->name }} to begin anew</label><input class="input" id="confirm" name="confirm" autocomplete="off"></div>
                 <button class="button danger">Begin anew</button></form></section>
