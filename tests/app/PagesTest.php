@@ -105,6 +105,17 @@ final class PagesTest extends AppCase
     }
 
     #[Test]
+    public function a_part_that_refreshes_itself_does_not_use_up_the_message_of_a_form(): void
+    {
+        $this->feed();
+        $this->actingAs($this->engineer());
+        $this->post('/feeds/act', ['act' => 'pause', 'feeds' => ['loads']])->assertRedirect();
+        $this->get('/parts/ruler', ['X-Part' => 'ruler'])->assertOk();
+        $this->get('/feeds')->assertSee('loads is paused.');
+        $this->get('/feeds')->assertDontSee('loads is paused.');
+    }
+
+    #[Test]
     public function dangerous_acts_ask_by_name(): void
     {
         $this->carry($this->feed());
