@@ -14,7 +14,7 @@ abstract class FeedCommand extends Told
     {
         $name = (string) $this->argument('name');
 
-        return Feed::with('route.source', 'route.target', 'route.log', 'definition')->where('name', $name)->first()
+        return Feed::with('route.source', 'route.target', 'route.logs', 'definition')->where('name', $name)->first()
             ?? throw SystemTrouble::lasting('no_feed', "There is no feed named \"{$name}\".", 'bin/lighterman feeds lists them.');
     }
 }

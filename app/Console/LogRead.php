@@ -15,9 +15,9 @@ use Lighterman\Core\Port\Explained;
 
 final class LogRead extends Command
 {
-    protected $signature = 'log:read {route : name of a route, or the number of its log} {--drain : end once everything committed by now has landed} {--child : end with the process that started this one}';
+    protected $signature = 'log:read {route : name of a route, or the number of its log} {--capture= : log or trigger, where a route has both} {--drain : end once everything committed by now has landed} {--child : end with the process that started this one}';
 
-    protected $description = 'Reads one route\'s change log and lands what it brings, until stopped';
+    protected $description = 'Reads one route\'s changes, from the log or by triggers, and lands what it brings, until stopped';
 
     private bool $stop = false;
 
@@ -25,9 +25,9 @@ final class LogRead extends Command
     {
         Work::dieAtOnce();
         $said = (string) $this->argument('route');
-        $log = ctype_digit($said) ? RouteLog::find((int) $said) : Route::where('name', $said)->first()?->log;
+        $log = ctype_digit($said) ? RouteLog::find((int) $said) : Route::where('name', $said)->first()?->logs()->when($this->option('capture') !== null, fn ($q) => $q->where('capture', $this->option('capture')))->orderBy('capture')->first();
         if ($log === null) {
-            $this->error("No log is read for a route \"{$said}\". A route's log is read once a feed of it has capture log.");
+            $this->error("No changes are read for a route \"{$said}\". They are once a feed of it has capture log or trigger.");
 
             return self::FAILURE;
         }

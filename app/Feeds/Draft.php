@@ -34,6 +34,9 @@ final class Draft
         $advice = new Advice($facts);
         $suggestion = $advice->suggestion();
         $capture = isset($said['capture']) ? Capture::from($said['capture']) : (empty($said['watermark']) ? $suggestion->capture : Capture::Watermark);
+        if (! in_array($capture, $source->capabilities()->captures, true)) {
+            throw InvalidDefinition::at("{$table}: capture", "{$sourceName} does not offer capture {$capture->value}", 'It offers '.implode(', ', array_map(static fn (Capture $c): string => $c->value, $source->capabilities()->captures)).'.');
+        }
         $watermark = $capture === Capture::Watermark ? (($said['watermark'] ?? null) ?: $suggestion->watermark) : null;
         if ($watermark !== null) {
             self::refuse("{$table}: watermark", $advice->watermark($watermark)->result, $advice->watermark($watermark)->reasons, 'Choose another column, or capture reload.');
@@ -82,7 +85,7 @@ final class Draft
     {
         return match (true) {
             $capture === Capture::Reload => Landing::Replace,
-            $capture === Capture::Log => Landing::Upsert,
+            $capture->bringsChanges() => Landing::Upsert,
             $suggested === Landing::Append => Landing::Append,
             default => Landing::Upsert,
         };

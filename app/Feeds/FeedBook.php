@@ -33,14 +33,16 @@ final class FeedBook
             DB::select('SELECT pg_advisory_xact_lock(?)', [crc32('lighterman feeds')]);
             $route = Route::firstOrCreate(['source_id' => $source->id, 'target_id' => $target->id], ['name' => "{$source->name} → {$target->name}"]);
             $feeds = [];
-            if (array_filter($definitions, static fn (FeedDefinition $d): bool => $d->capture === Capture::Log) !== []) {
-                self::logOf($route);
+            foreach ([Capture::Log, Capture::Trigger] as $capture) {
+                if (array_filter($definitions, static fn (FeedDefinition $d): bool => $d->capture === $capture) !== []) {
+                    self::logOf($route, $capture);
+                }
             }
             foreach ($definitions as $definition) {
                 self::refuseTaken($definition, $target);
                 $feed = Feed::create([
                     'uid' => (string) Str::uuid(), 'route_id' => $route->id, 'name' => $definition->name, 'landed' => (string) $definition->landed,
-                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->capture === Capture::Log ? null : now(), 'why' => 'started',
+                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->capture->bringsChanges() ? null : now(), 'why' => 'started',
                 ]);
                 self::version($feed, $definition);
                 Audit::record('created', 'feed', $feed->name, null, $definition->toArray());
@@ -60,7 +62,7 @@ final class FeedBook
                 return;
             }
             self::version($feed, $definition);
-            $feed->update(['promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->schedule->kind === 'manual' || $definition->capture === Capture::Log ? null : now()]);
+            $feed->update(['promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->schedule->kind === 'manual' || $definition->capture->bringsChanges() ? null : now()]);
             Audit::record('changed', 'feed', $feed->name, self::differing($before, $definition->toArray()), self::differing($definition->toArray(), $before));
         });
     }
@@ -79,7 +81,7 @@ final class FeedBook
     public static function resume(iterable $feeds): int
     {
         return self::each($feeds, 'resumed', static fn (Feed $f): ?array => $f->paused_at === null && ! in_array($f->standing, ['held', 'failed'], true) ? null : [
-            'paused_at' => null, 'due_at' => $f->capture === 'log' ? null : now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
+            'paused_at' => null, 'due_at' => $f->bringsChanges() ? null : now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
             'standing' => in_array($f->standing, ['held', 'failed'], true) ? ($f->complete_up_to === null ? 'new' : 'carried') : $f->standing,
         ]);
     }
@@ -87,7 +89,7 @@ final class FeedBook
     /** @param  iterable<Feed>  $feeds */
     public static function runNow(iterable $feeds): int
     {
-        return self::each($feeds, 'asked to run', static fn (Feed $f): ?array => in_array($f->state(), ['paused', 'held'], true) ? null : ['due_at' => $f->capture === 'log' ? null : now(), 'why' => 'asked']);
+        return self::each($feeds, 'asked to run', static fn (Feed $f): ?array => in_array($f->state(), ['paused', 'held'], true) ? null : ['due_at' => $f->bringsChanges() ? null : now(), 'why' => 'asked']);
     }
 
     /** Has a live log feed read a range of keys, or the whole table, again beside its changes. */
@@ -103,21 +105,21 @@ final class FeedBook
         self::resume([$feed->refresh()]);
     }
 
-    /** Has a route whose log is lost begin with a new slot, and every table loaded again beside its changes. */
-    public static function beginAnew(Route $route): void
+    /** Has a log that is lost made anew, and every table loaded again beside its changes. */
+    public static function beginAnew(RouteLog $log): void
     {
-        DB::transaction(function () use ($route): void {
-            Audit::record('began anew', 'route', $route->name);
-            RouteLog::where('route_id', $route->id)->update(['anew_asked' => true, 'due_at' => now(), 'failures' => 0]);
+        DB::transaction(function () use ($log): void {
+            Audit::record('began anew', 'route', $log->route->name, null, ['capture' => $log->capture]);
+            $log->update(['anew_asked' => true, 'due_at' => now(), 'failures' => 0]);
         });
     }
 
     /** @param  array{warn_bytes: int, spool_bytes: int, drop_bytes: int|null}  $limits */
-    public static function limit(Route $route, array $limits): void
+    public static function limit(RouteLog $log, array $limits): void
     {
-        DB::transaction(function () use ($route, $limits): void {
-            Audit::record('limited the log of', 'route', $route->name, $route->log?->only(array_keys($limits)), $limits);
-            $route->log?->update($limits);
+        DB::transaction(function () use ($log, $limits): void {
+            Audit::record('limited the log of', 'route', $log->route->name, $log->only(array_keys($limits)), $limits);
+            $log->update($limits);
         });
     }
 
@@ -151,7 +153,7 @@ final class FeedBook
                 if ($values !== null) {
                     Audit::record($action, 'feed', $feed->name, ['state' => $feed->state()]);
                     $feed->update($values);
-                    if ($feed->capture === 'log') {
+                    if ($feed->bringsChanges()) {
                         self::wake($feed->route);
                     }
                     $changed++;
@@ -162,12 +164,10 @@ final class FeedBook
         return $changed;
     }
 
-    /** Has the route's log read from now on; all its log feeds share one slot. */
-    private static function logOf(Route $route): void
+    /** Has the route's changes read from now on; all its feeds of one capture share what they are read by. */
+    private static function logOf(Route $route, Capture $capture): void
     {
-        $uid = (string) Str::uuid();
-        $name = RouteLog::nameFor($route->source, $route->target);
-        RouteLog::firstOrCreate(['route_id' => $route->id], ['uid' => $uid, 'slot' => $name.'_'.substr($uid, 0, 8), 'publication' => $name, 'due_at' => now()]);
+        RouteLog::firstOrCreate(['route_id' => $route->id, 'capture' => $capture->value], RouteLog::naming($route->source, $route->target, $capture) + ['due_at' => now()]);
         self::wake($route);
     }
 

@@ -4,8 +4,6 @@ declare(strict_types=1);
 
 namespace App\Feeds;
 
-use App\Models\Route;
-use App\Models\RouteLog;
 use App\Models\System;
 use App\Runtime\Systems;
 use Lighterman\Core\Capture\Advice;
@@ -37,7 +35,10 @@ final class GridLine
 
     public ?Verdict $keyVerdict = null;
 
-    /** @var list<Finding> what the source's log still needs for this table */
+    /** @var list<Capture> that the source offers */
+    public array $captures = [];
+
+    /** @var list<Finding> what the reading of changes still needs for this table */
     public array $logFindings = [];
 
     /** @param  array<string, string>  $typed fields of the grid; those missing are filled with suggestions */
@@ -66,25 +67,17 @@ final class GridLine
             if ($line->typed['capture'] === 'watermark' && $line->typed['watermark'] !== '') {
                 $line->watermarkVerdict = $advice->watermark($line->typed['watermark']);
             }
-            if ($line->typed['capture'] === Capture::Log->value) {
-                $line->logFindings = self::logFindings($table, $source, $target, $systems);
-            }
             [$line->definition] = Draft::make($reader, $source->name, $line->said());
+            if ($line->definition->capture->bringsChanges()) {
+                $line->logFindings = array_values(array_filter($systems->logBetween($source, $target, $line->definition->capture)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
+            }
+            $line->captures = $reader->capabilities()->captures;
             $line->guarantee = Guarantee::derive($line->definition, $reader->capabilities(), $systems->target($target)->capabilities(), $facts);
         } catch (Explained $trouble) {
             $line->trouble = $trouble;
         }
 
         return $line;
-    }
-
-    /** @return list<Finding> what the log of the source still lacks for this table */
-    private static function logFindings(TableName $table, System $source, System $target, Systems $systems): array
-    {
-        $name = RouteLog::nameFor($source, $target);
-        $slot = Route::where(['source_id' => $source->id, 'target_id' => $target->id])->first()?->log->slot ?? $name;
-
-        return array_values(array_filter($systems->logAt($source, $slot, $name)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
     }
 
     /**

@@ -9,6 +9,7 @@ use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Latency\Behind;
 use Lighterman\Core\Position\Position;
 
@@ -22,7 +23,7 @@ use Lighterman\Core\Position\Position;
 final class Feed extends Record
 {
     /** SQL, over `feeds`: whether the feed follows a log that cannot be read, so that none of its route's feeds goes on. */
-    public const LOG_FAILED = "(feeds.capture = 'log' AND EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.standing = 'failed'))";
+    public const LOG_FAILED = "EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.capture = feeds.capture AND l.standing = 'failed')";
 
     protected $casts = [
         'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'cancel_asked' => 'boolean',
@@ -72,7 +73,18 @@ final class Feed extends Record
      */
     public function scopeListed(Builder $query): void
     {
-        $query->with(['route.source', 'route.target', 'route.log', 'definition' => static fn ($q) => $q->selectRaw("id, feed_id, version, body - 'shape' AS body")]);
+        $query->with(['route.source', 'route.target', 'route.logs', 'definition' => static fn ($q) => $q->selectRaw("id, feed_id, version, body - 'shape' AS body")]);
+    }
+
+    public function bringsChanges(): bool
+    {
+        return Capture::from($this->capture)->bringsChanges();
+    }
+
+    /** What is read for it together with other feeds of its route; null for captures by query. */
+    public function log(): ?RouteLog
+    {
+        return $this->route->logBy($this->capture);
     }
 
     public function behind(): ?float
@@ -88,7 +100,7 @@ final class Feed extends Record
         return match (true) {
             $this->paused_at !== null => 'paused',
             // As LOG_FAILED says it in SQL.
-            $this->capture === 'log' && $this->route->log?->standing === 'failed' => 'failed',
+            $this->log()?->standing === 'failed' => 'failed',
             in_array($this->standing, ['held', 'failed', 'loading'], true) => $this->standing,
             $behind === null => 'new',
             default => $behind > $this->promise_seconds ? 'late' : 'on time',

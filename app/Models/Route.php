@@ -6,7 +6,6 @@ namespace App\Models;
 
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
-use Illuminate\Database\Eloquent\Relations\HasOne;
 
 /** A named set of feeds between the same source and target. */
 final class Route extends Record
@@ -23,10 +22,15 @@ final class Route extends Record
         return $this->belongsTo(System::class, 'target_id');
     }
 
-    /** @return HasOne<RouteLog, $this> */
-    public function log(): HasOne
+    /** @return HasMany<RouteLog, $this> */
+    public function logs(): HasMany
     {
-        return $this->hasOne(RouteLog::class);
+        return $this->hasMany(RouteLog::class);
+    }
+
+    public function logBy(string $capture): ?RouteLog
+    {
+        return $this->logs->firstWhere('capture', $capture);
     }
 
     /** @return HasMany<Feed, $this> */

@@ -39,7 +39,7 @@ final class FeedRunner
 
     public function run(Lease $lease): void
     {
-        $feed = Feed::with('route.source', 'route.target', 'route.log', 'definition')->findOrFail($lease->feedId);
+        $feed = Feed::with('route.source', 'route.target', 'route.logs', 'definition')->findOrFail($lease->feedId);
         $recorder = null;
         try {
             $this->endLostRuns($feed);

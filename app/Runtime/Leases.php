@@ -33,7 +33,7 @@ final readonly class Leases
         $row = DB::selectOne(<<<SQL
             WITH due AS (
                 SELECT f.id FROM feeds f LEFT JOIN leases l ON l.feed_id = f.id
-                WHERE f.capture <> 'log' AND {$which} AND (l.feed_id IS NULL OR l.expires_at < clock_timestamp())
+                WHERE f.capture NOT IN ('log', 'trigger') AND {$which} AND (l.feed_id IS NULL OR l.expires_at < clock_timestamp())
                 ORDER BY f.due_at LIMIT 1 FOR UPDATE OF f SKIP LOCKED)
             INSERT INTO leases AS l (feed_id, worker, token, expires_at)
             SELECT id, ?, 1, clock_timestamp() + make_interval(secs => ?) FROM due

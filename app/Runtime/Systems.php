@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace App\Runtime;
 
+use App\Models\Route;
 use App\Models\RouteLog;
 use App\Models\System;
 use Lighterman\Connectors\Postgres\Log\PostgresLog;
@@ -11,6 +12,9 @@ use Lighterman\Connectors\Postgres\Log\SlotBook;
 use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Connectors\Postgres\PostgresSource;
 use Lighterman\Connectors\Postgres\PostgresTarget;
+use Lighterman\Connectors\Postgres\Triggers\PostgresChangeTable;
+use Lighterman\Connectors\Triggers\TriggerLog;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\TargetSystem;
@@ -34,15 +38,26 @@ final class Systems
         return $this->targets[$this->version($system)] ??= new PostgresTarget($this->settings($system));
     }
 
-    /** The log that a route reads. Its connections are its own. */
+    /** What a route's changes are read by. Its connections are its own. */
     public function log(RouteLog $log): ChangeLog
     {
-        return $this->logAt($log->route->source, $log->slot, $log->publication);
+        return $this->logAt($log->route->source, Capture::from($log->capture), $log->slot, $log->publication);
     }
 
-    public function logAt(System $source, string $slot, string $publication): ChangeLog
+    /** The same for a route that may not be there yet. */
+    public function logBetween(System $source, System $target, Capture $capture): ChangeLog
     {
-        return new PostgresLog($this->settings($source), $slot, $publication);
+        $log = Route::where(['source_id' => $source->id, 'target_id' => $target->id])->first()?->logBy($capture->value);
+        $named = $log?->only('slot', 'publication') ?? RouteLog::naming($source, $target, $capture);
+
+        return $this->logAt($source, $capture, $named['slot'], $named['publication']);
+    }
+
+    private function logAt(System $source, Capture $capture, string $slot, string $publication): ChangeLog
+    {
+        $settings = $this->settings($source);
+
+        return $capture === Capture::Trigger ? new TriggerLog($source->name, new PostgresChangeTable($settings, substr($slot, -8))) : new PostgresLog($settings, $slot, $publication);
     }
 
     /** Replication slots of ours at a source, known here or not. */

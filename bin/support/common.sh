@@ -22,11 +22,11 @@ missing_packages() {
     command -v php >/dev/null || printf 'php8.2-cli '
     if command -v php >/dev/null; then
         local have; have=" $(php -m | tr '[:upper:]\n' '[:lower:] ') "
-        for pair in pgsql:pgsql pdo_pgsql:pgsql curl:curl zip:zip bcmath:bcmath gmp:gmp intl:intl mbstring:mbstring xml:xml; do
+        for pair in pgsql:pgsql pdo_pgsql:pgsql curl:curl zip:zip bcmath:bcmath gmp:gmp intl:intl mbstring:mbstring xml:xml pdo_mysql:mysql pdo_sqlite:sqlite3; do
             case "$have" in *" ${pair%%:*} "*) ;; *) printf 'php8.2-%s ' "${pair##*:}" ;; esac
         done
     else
-        printf 'php8.2-pgsql php8.2-curl php8.2-zip php8.2-bcmath php8.2-gmp php8.2-intl php8.2-mbstring php8.2-xml '
+        printf 'php8.2-pgsql php8.2-curl php8.2-zip php8.2-bcmath php8.2-gmp php8.2-intl php8.2-mbstring php8.2-xml php8.2-mysql php8.2-sqlite3 '
     fi
     command -v composer >/dev/null || printf 'composer '
     command -v unzip >/dev/null || printf 'unzip '
@@ -36,10 +36,11 @@ missing_packages() {
     command -v psql >/dev/null || printf 'postgresql-client '
     command -v setpriv >/dev/null || printf 'util-linux '
     if [ "${1:-}" = test ]; then [ -x /usr/bin/chromium ] || printf 'chromium '; fi
+    case " $* " in *" test "*|*" mariadb "*) [ -x /usr/sbin/mariadbd ] || printf 'mariadb-server ' ;; esac
 }
 
 install_packages() {
-    local wanted; wanted=$(missing_packages "$1" | tr ' ' '\n' | sort -u | xargs)
+    local wanted; wanted=$(missing_packages "$@" | tr ' ' '\n' | sort -u | xargs)
     [ -n "$wanted" ] || return 0
     if [ "$(id -u)" != 0 ]; then
         fail "these Debian packages are missing: $wanted. Install them as root (apt-get install $wanted), then run this again."
@@ -112,6 +113,57 @@ pg_start() {
 pg_stop() {
     local data; data=$(readlink -m "$1/data")
     [ -e "$data/postmaster.pid" ] && as_pg "$(pg_bin)/pg_ctl" -D "$data" -m fast -w stop >/dev/null 2>&1 || true
+}
+
+# MariaDB as root runs as the account its package made.
+as_maria() {
+    if [ "$(id -u)" = 0 ]; then setpriv --reuid=mysql --regid=mysql --clear-groups env HOME=/tmp "$@"; else "$@"; fi
+}
+
+# maria_start FOLDER [option ...] starts a MariaDB server on loopback with its data in FOLDER; prints nothing.
+# FOLDER/port and FOLDER/password hold how to reach it as user lighterman.
+maria_start() {
+    local at=$1 port data; shift
+    mkdir -p "$at"
+    if [ "$(id -u)" = 0 ] && [ ! -e "$at/data" ] && ! { chown mysql: "$at" && as_maria test -w "$at"; } 2>/dev/null; then
+        local away; away="/var/lib/lighterman/$(printf '%s' "$at" | cksum | tr -d ' ')"
+        mkdir -p "$away" && chown mysql: "$away"
+        ln -sfn "$away" "$at/data"
+    fi
+    data=$(readlink -m "$at/data")
+    maria_running "$data" && return 0
+    [ -s "$at/password" ] || (umask 077; head -c 24 /dev/urandom | base64 | tr -d '/+=\n' >"$at/password")
+    if [ ! -e "$data/lighterman.ready" ]; then
+        find "$data" -mindepth 1 -delete 2>/dev/null || true
+        as_maria mariadb-install-db --no-defaults --datadir="$data" --auth-root-authentication-method=normal --skip-test-db >"$at/install.log" 2>&1 || fail "the MariaDB database could not be made; see $at/install.log."
+        # The password goes through a file only the server's account can read, and every other account is removed.
+        (umask 077; printf "DELETE FROM mysql.global_priv WHERE user <> 'mariadb.sys';\nFLUSH PRIVILEGES;\nCREATE USER lighterman@'127.0.0.1' IDENTIFIED BY '%s';\nGRANT ALL PRIVILEGES ON *.* TO lighterman@'127.0.0.1' WITH GRANT OPTION;\n" "$(cat "$at/password")" >"$data/first.sql")
+        [ "$(id -u)" = 0 ] && chown mysql: "$data/first.sql"
+        as_maria touch "$data/lighterman.ready"
+    fi
+    port=$(cat "$at/port" 2>/dev/null || free_port)
+    if (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; then port=$(free_port); fi
+    printf '%s' "$port" >"$at/port"
+    local first=(); [ -e "$data/first.sql" ] && first=(--init-file="$data/first.sql")
+    as_maria setsid mariadbd --no-defaults --datadir="$data" --bind-address=127.0.0.1 --port="$port" --socket="$data/s.sock" --pid-file="$data/server.pid" --skip-name-resolve --character-set-server=utf8mb4 "${first[@]}" "$@" >>"$at/server.log" 2>&1 </dev/null 9>&- &
+    for _ in $(seq 300); do
+        if maria_running "$data" && (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; then rm -f "$data/first.sql"; return 0; fi
+        sleep 0.1
+    done
+    fail "MariaDB did not start; see $at/server.log."
+}
+
+maria_running() {
+    local pid; pid=$(cat "$1/server.pid" 2>/dev/null) || return 1
+    [ "$(cat "/proc/$pid/comm" 2>/dev/null)" = mariadbd ]
+}
+
+maria_stop() {
+    local data; data=$(readlink -m "$1/data")
+    maria_running "$data" || return 0
+    local pid; pid=$(cat "$data/server.pid")
+    kill -TERM "$pid" 2>/dev/null || true
+    for _ in $(seq 300); do kill -0 "$pid" 2>/dev/null || return 0; sleep 0.1; done
 }
 
 # Processes of this checkout, by name, with their number in var/run/NAME.pid.

@@ -265,12 +265,12 @@ final class LogRunnerTest extends AppCase
             self::assertInstanceOf(SystemTrouble::class, $trouble);
             self::assertSame('slot_gone', $trouble->reason);
         }
-        self::assertSame('failed', $feed->refresh()->load('route.log')->state());
+        self::assertSame('failed', $feed->refresh()->load('route.logs')->state());
         self::assertSame([['failed' => 1], 1, ['loads']], [(new Frame)->byState(), (new Frame)->decisions(), Decisions::waiting()->pluck('name')->all()], 'every page says so');
-        FeedBook::beginAnew($feed->route);
+        FeedBook::beginAnew(RouteLog::sole());
         $this->drain();
         $this->assertCopied();
-        self::assertSame('on time', $feed->refresh()->load('route.log')->state());
+        self::assertSame('on time', $feed->refresh()->load('route.logs')->state());
     }
 
     #[Test]

@@ -31,7 +31,7 @@ abstract class LogCase extends DrillCase
         parent::tearDown();
     }
 
-    protected function setUpRoute(int $rows = 20_000): void
+    protected function setUpRoute(int $rows = 20_000, string $capture = 'log'): void
     {
         $this->gate->run("CREATE TABLE loads (id bigint PRIMARY KEY, ticket text NOT NULL, gross numeric(9,1), status text, note text, big text, updated_at timestamptz NOT NULL DEFAULT now());
             ALTER TABLE loads ALTER big SET STORAGE EXTERNAL;
@@ -65,10 +65,10 @@ abstract class LogCase extends DrillCase
                 END LOOP;
             END $$
             SQL);
-        $this->loadRoute(<<<'YAML'
+        $this->loadRoute(<<<YAML
             source: gate
             target: house
-            defaults: { capture: log, promise_seconds: 60 }
+            defaults: { capture: {$capture}, promise_seconds: 60 }
             feeds:
               - { table: public.loads, name: kept, landed: l.kept }
               - { table: public.loads, name: marked, landed: l.marked, deletes: mark }

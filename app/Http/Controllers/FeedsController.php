@@ -33,10 +33,10 @@ final class FeedsController
 
     public function show(Request $request, Feed $feed, Systems $systems): View
     {
-        $feed->load('route.source', 'route.target', 'route.log', 'definition');
+        $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $view = $request->hasHeader('X-Part') ? 'feeds.now-part' : 'feeds.now';
         $all = ['feed' => $feed, 'guarantee' => $this->guarantee($feed, $systems)];
-        if ($feed->capture === 'log') {
+        if ($feed->bringsChanges()) {
             $span = TideChart::span($request->query('span'));
 
             return view($view, $all + ['span' => $span, 'tide' => TideChart::of([$feed->id], $span), 'delays' => Delays::last([$feed->id], 60), 'kept' => PromiseRecord::of($feed->id),
@@ -52,16 +52,16 @@ final class FeedsController
     /** How long changes took, by hour. */
     public function delay(Feed $feed): View
     {
-        return view('feeds.delay', ['feed' => $feed->load('route.source', 'route.target', 'route.log', 'definition'), 'hours' => Delays::byHour([$feed->id])]);
+        return view('feeds.delay', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'hours' => Delays::byHour([$feed->id])]);
     }
 
     /** Every change to one key. */
     public function life(Request $request, Feed $feed, Systems $systems): View
     {
-        $feed->load('route.source', 'route.target', 'route.log', 'definition');
+        $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $definition = $feed->definition->parsed();
         $key = array_intersect_key(array_filter((array) $request->query('key'), is_string(...)), array_flip($definition->key));
-        $told = ['feed' => $feed, 'definition' => $definition, 'key' => $key, 'life' => null, 'trouble' => null, 'siblings' => Feed::where('route_id', $feed->route_id)->whereKeyNot($feed->id)->where('capture', 'log')
+        $told = ['feed' => $feed, 'definition' => $definition, 'key' => $key, 'life' => null, 'trouble' => null, 'siblings' => Feed::where('route_id', $feed->route_id)->whereKeyNot($feed->id)->whereIn('capture', ['log', 'trigger'])
             ->whereHas('definition', static fn ($q) => $q->whereRaw("body->>'table' = ? AND body->>'landing' IN ('versions', 'append')", [(string) $definition->source]))->pluck('name')];
         if (RowLife::isKept($definition) && count($key) === count($definition->key)) {
             try {
@@ -94,7 +94,7 @@ final class FeedsController
 
     public function runs(Request $request, Feed $feed): View
     {
-        $feed->load('route.source', 'route.target', 'route.log', 'definition');
+        $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $page = max(1, $request->integer('page', 1));
 
         return view('feeds.runs', ['feed' => $feed, 'page' => $page, 'pages' => (int) max(1, ceil($feed->runs()->count() / 50)), 'runs' => $feed->runs()->latest('id')->forPage($page, 50)->get()]);
@@ -102,13 +102,13 @@ final class FeedsController
 
     public function columns(Feed $feed): View
     {
-        return view('feeds.columns', ['feed' => $feed->load('route.source', 'route.target', 'route.log', 'definition'), 'definition' => $feed->definition->parsed()]);
+        return view('feeds.columns', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'definition' => $feed->definition->parsed()]);
     }
 
     public function setUp(Feed $feed): View
     {
         return view('feeds.set-up', [
-            'feed' => $feed->load('route.source', 'route.target', 'route.log', 'definition'), 'definition' => $feed->definition->parsed(),
+            'feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'definition' => $feed->definition->parsed(),
             'versions' => $feed->definitions()->latest('version')->get(),
         ]);
     }
@@ -120,7 +120,7 @@ final class FeedsController
             'schedule' => 'nullable|in:manual,every,continuous,cron', 'every_minutes' => 'nullable|integer', 'pause_seconds' => 'nullable|integer', 'cron' => 'nullable|string|max:100', 'zone' => 'nullable|string|max:60',
         ]);
         $body = ['promise_seconds' => (int) round($given['promise_minutes'] * 60)]
-            + ($feed->capture === 'log' ? array_filter(['truncates' => $given['truncates'] ?? null]) : ['overlap' => (int) ($given['overlap'] ?? 0), 'schedule' => ScheduleInput::read($given)->toArray()])
+            + ($feed->bringsChanges() ? array_filter(['truncates' => $given['truncates'] ?? null]) : ['overlap' => (int) ($given['overlap'] ?? 0), 'schedule' => ScheduleInput::read($given)->toArray()])
             + $feed->definition->body;
         FeedBook::change($feed, FeedDefinition::fromArray($body));
 

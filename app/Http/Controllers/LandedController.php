@@ -20,7 +20,7 @@ final class LandedController
 
     public function show(Request $request, Feed $feed, Systems $systems): View
     {
-        $feed->load('route.source', 'route.target', 'route.log', 'definition');
+        $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $definition = $feed->definition->parsed();
         $counts = $sides = $trouble = null;
         $key = array_intersect_key(array_map(strval(...), (array) $request->query('key', [])), array_flip($definition->key));

@@ -14,7 +14,6 @@ use Illuminate\Http\JsonResponse;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
-use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Port\Explained;
@@ -123,16 +122,17 @@ final class NewFeedsController
         return view('new.grid', compact('source', 'target', 'lines', 'said') + ['schedule' => $request->has('schedule') ? rescue(static fn () => ScheduleInput::read($request->all()), static fn () => Schedule::everyMinutes(5), false) : Schedule::everyMinutes(5)]);
     }
 
-    /** @return array{definition: FeedDefinition, preparation: Preparation|null, rows: list<array<string, string|null>>, count: int, whole: bool, trouble: Explained|null} */
+    /** @return array{definition: FeedDefinition, preparation: Preparation|null, rows: list<array<string, string|null>>, count: int, whole: bool, trouble: Explained|null, atSource: list<string>} */
     private function rehearsal(FeedDefinition $definition, System $source, System $target): array
     {
-        $told = ['definition' => $definition, 'preparation' => null, 'rows' => [], 'count' => 0, 'whole' => true, 'trouble' => null];
+        $told = ['definition' => $definition, 'preparation' => null, 'rows' => [], 'count' => 0, 'whole' => true, 'trouble' => null, 'atSource' => []];
         try {
             $told['preparation'] = $this->systems->target($target)->prepare($definition);
-            if ($definition->capture === Capture::Log) {
-                $chunk = $this->systems->logAt($source, '', '')->chunk($definition, null, null, 8);
+            if ($definition->capture->bringsChanges()) {
+                $log = $this->systems->logBetween($source, $target, $definition->capture);
+                $chunk = $log->chunk($definition, null, null, 8);
 
-                return ['rows' => array_map(static fn (array $row): array => array_combine($definition->carried()->names(), $row), $chunk->rows), 'count' => count($chunk->rows), 'whole' => $chunk->last] + $told;
+                return ['atSource' => $log->statements([$definition->source]), 'rows' => array_map(static fn (array $row): array => array_combine($definition->carried()->names(), $row), $chunk->rows), 'count' => count($chunk->rows), 'whole' => $chunk->last] + $told;
             }
             $plan = $this->systems->source($source)->plan($definition, Position::start(), null);
             if ($plan->empty) {
@@ -170,7 +170,7 @@ final class NewFeedsController
     /** @return array<int, array<string, string>> */
     private function typed(Request $request): array
     {
-        $lines = $request->validate(['lines' => 'required|array|min:1|max:500', 'lines.*.table' => 'required|string|max:200', 'lines.*.capture' => 'in:watermark,reload,log', 'lines.*.landing' => 'in:append,upsert,replace,versions', 'lines.*.deletes' => 'in:apply,mark,ignore'])['lines'];
+        $lines = $request->validate(['lines' => 'required|array|min:1|max:500', 'lines.*.table' => 'required|string|max:200', 'lines.*.capture' => 'in:watermark,reload,log,trigger', 'lines.*.landing' => 'in:append,upsert,replace,versions', 'lines.*.deletes' => 'in:apply,mark,ignore'])['lines'];
 
         return array_map(static fn (int $n): array => array_map(strval(...), array_intersect_key($request->input("lines.{$n}"), array_flip(self::FIELDS))), array_combine(array_keys($lines), array_keys($lines)));
     }

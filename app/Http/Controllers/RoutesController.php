@@ -7,12 +7,14 @@ namespace App\Http\Controllers;
 use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Models\Route;
+use App\Models\RouteLog;
 use App\Runtime\Systems;
 use App\Support\Delays;
 use App\Support\TideChart;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\TableName;
@@ -24,24 +26,42 @@ final class RoutesController
 
     public function show(Request $request, Route $route): View
     {
-        $route->load('source', 'target', 'log');
-        $feeds = Feed::listed()->where('route_id', $route->id)->where('capture', 'log')->orderBy('name')->get();
+        $log = $this->log($request, $route);
+        $capture = $log->capture ?? Capture::Log->value;
+        $feeds = Feed::listed()->where('route_id', $route->id)->where('capture', $capture)->orderBy('name')->get();
         $span = TideChart::span($request->query('span'));
         $ids = $feeds->pluck('id')->all();
 
         return view($request->hasHeader('X-Part') ? 'routes.part' : 'routes.show', [
-            'route' => $route, 'log' => $route->log, 'feeds' => $feeds, 'span' => $span, 'tide' => TideChart::of($ids, $span), 'delays' => Delays::last($ids, 60),
-            'others' => Feed::where('route_id', $route->id)->where('capture', '<>', 'log')->count(),
+            'route' => $route, 'log' => $log, 'capture' => $capture, 'feeds' => $feeds, 'span' => $span, 'tide' => TideChart::of($ids, $span), 'delays' => Delays::last($ids, 60),
+            'others' => Feed::where('route_id', $route->id)->where('capture', '<>', $capture)->count(),
         ]);
     }
 
-    public function check(Route $route, Systems $systems): RedirectResponse
+    /** The reading that the request is about; a route may have one by log and one by triggers. */
+    private function log(Request $request, Route $route): ?RouteLog
     {
-        $log = $route->load('log', 'source', 'target')->log;
-        abort_if($log === null, 404);
-        $tables = Feed::with('definition')->where('route_id', $route->id)->where('capture', 'log')->get()->map(static fn (Feed $f): TableName => TableName::parse($f->definition->body['table']))->unique(strval(...))->values()->all();
+        $route->load('source', 'target', 'logs');
+
+        return $route->logBy((string) $request->input('capture')) ?? $route->logs->sortBy('capture')->first();
+    }
+
+    private function existing(Request $request, Route $route): RouteLog
+    {
+        return $this->log($request, $route)?->setRelation('route', $route) ?? abort(404);
+    }
+
+    private function back(RouteLog $log, string $done, string $to = ''): RedirectResponse
+    {
+        return redirect("/routes/{$log->route_id}?capture={$log->capture}{$to}")->with('done', $done);
+    }
+
+    public function check(Request $request, Route $route, Systems $systems): RedirectResponse
+    {
+        $log = $this->existing($request, $route);
+        $tables = Feed::with('definition')->where('route_id', $route->id)->where('capture', $log->capture)->get()->map(static fn (Feed $f): TableName => TableName::parse($f->definition->body['table']))->unique(strval(...))->values()->all();
         try {
-            $findings = $systems->log($log->setRelation('route', $route))->check($tables);
+            $findings = $systems->log($log)->check($tables);
         } catch (Explained $trouble) {
             $findings = [Finding::failed('Connection', $trouble->getMessage(), $trouble->remedy())];
         }
@@ -49,17 +69,18 @@ final class RoutesController
         // A log that had failed for want of something is looked at again.
         FeedBook::wake($route);
 
-        return redirect("/routes/{$route->id}#check")->with('done', 'Checked.');
+        return $this->back($log, 'Checked.', '#check');
     }
 
     public function limits(Request $request, Route $route): RedirectResponse
     {
         $given = $request->validate(['warn' => 'required|integer|min:1|max:10000000', 'spool' => 'required|integer|min:1|max:10000000|gte:warn', 'drop' => 'nullable|integer|max:10000000|gt:spool'], [
-            'spool.gte' => 'The limit for the spool must not be below the one for the warning.', 'drop.gt' => 'The limit at which the slot is dropped must be above the one for the spool.',
+            'spool.gte' => 'The limit for the spool must not be below the one for the warning.', 'drop.gt' => 'The limit at which nothing is kept any more must be above the one for the spool.',
         ]);
-        FeedBook::limit($route->load('log'), ['warn_bytes' => $given['warn'] * self::MB, 'spool_bytes' => $given['spool'] * self::MB, 'drop_bytes' => isset($given['drop']) ? $given['drop'] * self::MB : null]);
+        $log = $this->existing($request, $route);
+        FeedBook::limit($log, ['warn_bytes' => $given['warn'] * self::MB, 'spool_bytes' => $given['spool'] * self::MB, 'drop_bytes' => isset($given['drop']) ? $given['drop'] * self::MB : null]);
 
-        return redirect("/routes/{$route->id}")->with('done', 'The limits are saved.');
+        return $this->back($log, 'The limits are saved.');
     }
 
     public function anew(Request $request, Route $route): RedirectResponse
@@ -67,8 +88,9 @@ final class RoutesController
         if ($request->input('confirm') !== $route->name) {
             return back()->withErrors(['confirm' => "To begin anew, type the route's name, {$route->name}, exactly."]);
         }
-        FeedBook::beginAnew($route);
+        $log = $this->existing($request, $route);
+        FeedBook::beginAnew($log);
 
-        return redirect("/routes/{$route->id}")->with('done', 'A new slot is being made, and every table is loaded again beside its changes.');
+        return $this->back($log, ($log->capture === 'log' ? 'A new slot is' : 'Change table and triggers are').' being made, and every table is loaded again beside its changes.');
     }
 }

@@ -57,6 +57,9 @@ final class Carrier
     /** @var list<array{int, int}> commit time and number of changes of every transaction in the batch */
     public array $commits = [];
 
+    /** @var array<int, int> changes of the transaction being read, by when they were made, where that is known of each */
+    private array $takenAt = [];
+
     /** @var array<int, list<int>|null> by relation: which of its columns are carried; null for all in order */
     private array $picks = [];
 
@@ -107,6 +110,33 @@ final class Carrier
     {
         $this->plan->add($this->window === null || $this->window->opened === 0 ? $change : $this->window->settle($change), $commit);
         $this->taken++;
+    }
+
+    /**
+     * Notes when a change was made. A unit of changes may span hours, so their times are rounded: to a millisecond, and
+     * once there are many to a tenth of a second, which is little beside such a span.
+     *
+     * @param  int  $at  microseconds
+     */
+    public function made(int $at): void
+    {
+        $step = count($this->takenAt) < 5000 ? 1_000 : 100_000;
+        $at -= $at % $step;
+        $this->takenAt[$at] = ($this->takenAt[$at] ?? 0) + 1;
+    }
+
+    /** The transaction being read is complete. */
+    public function committed(int $at): void
+    {
+        $known = array_sum($this->takenAt);
+        foreach ($this->takenAt as $made => $changes) {
+            $this->commits[] = [$made, $changes];
+        }
+        if ($this->taken > $known) {
+            $this->commits[] = [$at, $this->taken - $known];
+        }
+        $this->taken = 0;
+        $this->takenAt = [];
     }
 
     /**

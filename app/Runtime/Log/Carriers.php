@@ -191,7 +191,7 @@ final class Carriers
     {
         $apart = array_keys(array_filter($this->carriers, static fn (Carrier $c): bool => $c->apart));
         if ($time !== null) {
-            DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', 'log')->where('standing', 'carried')->whereNull('paused_at')->whereNotIn('id', $apart)->update(['complete_up_to' => $time, 'waiting' => 0]);
+            DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->where('standing', 'carried')->whereNull('paused_at')->whereNotIn('id', $apart)->update(['complete_up_to' => $time, 'waiting' => 0]);
         }
         foreach ($apart as $id) {
             DB::update('UPDATE feeds SET waiting = (SELECT coalesce(sum(changes), 0) FROM spool WHERE feed_id = feeds.id) WHERE id = ?', [$id]);
@@ -203,8 +203,8 @@ final class Carriers
     {
         $changeLog->remove();
         DB::transaction(function (): void {
-            DB::delete('DELETE FROM spool WHERE feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$this->log->route_id, 'log']);
-            DB::update("UPDATE feeds SET reload = '{}', progress = NULL, complete_up_to = NULL, standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = 'log'", [$this->log->route_id]);
+            DB::delete('DELETE FROM spool WHERE feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$this->log->route_id, $this->log->capture]);
+            DB::update("UPDATE feeds SET reload = '{}', progress = NULL, complete_up_to = NULL, standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = ?", [$this->log->route_id, $this->log->capture]);
             $this->log->update(['anew_asked' => false, 'read_to' => 0, 'standing' => 'new', 'trouble' => null]);
         });
     }
@@ -217,7 +217,7 @@ final class Carriers
      */
     public function sync(ChangeLog $changeLog, ?ChangeLanding $landing, Systems $systems, callable $atTarget): bool
     {
-        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', 'log')->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'position', 'sequence', 'complete_up_to'])->keyBy('id');
+        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'position', 'sequence', 'complete_up_to'])->keyBy('id');
         if ($rows->isEmpty()) {
             $changeLog->remove();
             $this->log->delete();
@@ -371,11 +371,12 @@ final class Carriers
         $refused = [];
         foreach ($changeLog->check(array_values($tables)) as $finding) {
             if ($finding->result === 'failed' && isset($tables[$finding->subject])) {
-                $refused[$finding->subject] = SystemTrouble::lasting('log_not_ready', $finding->said, (string) $finding->remedy);
+                $refused[$finding->subject] = SystemTrouble::lasting("{$this->log->capture}_not_ready", $finding->said, (string) $finding->remedy);
             }
         }
         try {
             $begin = (int) $this->log->read_to === 0;
+            $begin || $this->lookForGaps($changeLog, array_column($new, 0));
             $from = $changeLog->ensure(array_values(array_diff_key($tables, $refused)), $begin);
             // What was changed before this place is read by the first loads, which have yet to begin.
             $begin && $this->log->update(['read_to' => $from]);
@@ -395,6 +396,32 @@ final class Carriers
 
             return $trouble === null;
         }));
+    }
+
+    /**
+     * Where the recording of changes was tampered with, what changed meanwhile can only be had by loading the table again.
+     *
+     * @param  list<Carrier>|null  $of  null for all
+     */
+    public function lookForGaps(ChangeLog $changeLog, ?array $of = null): void
+    {
+        $begun = array_filter($of ?? $this->carriers, static fn (Carrier $c): bool => $c->position->phase !== 'start');
+        $tables = [];
+        foreach ($begun as $carrier) {
+            $tables[(string) $carrier->definition->source] = $carrier->definition->source;
+        }
+        $amiss = $changeLog->amiss(array_values($tables));
+        if ($amiss === []) {
+            return;
+        }
+        foreach ($begun as $carrier) {
+            $why = $amiss[(string) $carrier->definition->source] ?? null;
+            if ($why !== null) {
+                Feed::findOrFail($carrier->id)->update(['reload' => []]);
+                $this->recorder->say($carrier, ucfirst($why).', so changes may have been missed. It is put right, and the table is loaded again beside its changes.', 'caution');
+            }
+        }
+        $changeLog->ensure(array_values(array_intersect_key($tables, $amiss)), false);
     }
 
     /** What landed before a crash, and was not copied, is copied now. */

@@ -244,12 +244,18 @@ final class LogReading
     {
         $this->number++;
         $commit = $this->commit ?? throw new \LogicException('A change outside a transaction.');
+        if ($row->at !== null && $row->at !== $commit->at) {
+            $commit = $this->commit = new SourceCommit($commit->lsn, $row->at);
+        }
         foreach ($this->carriers->of($row->relation) as $carrier) {
             $this->changed[$carrier->id] = $carrier;
             if ($carrier->apart) {
                 $this->intoSpool($carrier, Carrier::entry($row, $this->number), $commit);
             } else {
                 $this->carriers->guarded($carrier, fn () => $carrier->take($carrier->change($row, $this->number), $commit));
+                if ($row->at !== null) {
+                    $carrier->made($row->at);
+                }
                 $this->batch->held++;
                 $this->batch->touched[$carrier->id] = $carrier;
             }
@@ -352,10 +358,7 @@ final class LogReading
             }
             $carrier->spooling = [];
             $carrier->spooledParts = 0;
-            if ($carrier->taken > 0) {
-                $carrier->commits[] = [$commit->committedAt, $carrier->taken];
-                $carrier->taken = 0;
-            }
+            $carrier->committed($commit->committedAt);
         }
         $this->commit = null;
         $this->changed = [];
@@ -480,14 +483,14 @@ final class LogReading
             }
             // Marks of a reader that died may still be in the log, so numbers must not repeat.
             $number = random_int(1, PHP_INT_MAX);
-            $this->changeLog->mark($this->said(['chunk' => $number, 'low' => true]));
+            $this->changeLog->mark($this->said(['chunk' => $number, 'low' => true]), after: false);
             $chunk = $this->carriers->atSource($carrier, fn () => $this->changeLog->chunk($carrier->definition, $carrier->position->key, $carrier->loadUntil, $carrier->chunkRows));
             if ($this->changeLog->lingering($chunk->unseen)) {
                 continue;
             }
             $carrier->window = new Window($number, $chunk, $carrier->key);
             $this->carriers->sized($carrier, $chunk, self::CHUNK_ROWS, self::CHUNK_BYTES);
-            $this->changeLog->mark($this->said(['chunk' => $number, 'high' => true]));
+            $this->changeLog->mark($this->said(['chunk' => $number, 'high' => true]), after: true);
             $started = true;
         }
 
@@ -566,7 +569,7 @@ final class LogReading
     {
         if (microtime(true) - $this->beatAt >= self::BEAT_SECONDS && $this->beatSeen === $this->beats) {
             $this->beatAt = microtime(true);
-            $this->changeLog->mark($this->said(['beat' => ++$this->beats]));
+            $this->changeLog->mark($this->said(['beat' => ++$this->beats]), after: true);
         }
     }
 
@@ -582,11 +585,12 @@ final class LogReading
         }
         $this->clock = $this->changeLog->clock();
         $state = $this->changeLog->required();
+        $this->carriers->lookForGaps($this->changeLog);
         $this->log->update(['retained_bytes' => $state->retained, 'waiting_bytes' => max(0, $state->end - $this->closedTo), 'clock_ahead_us' => $this->clock->ahead, 'clock_uncertain_us' => $this->clock->uncertain]);
         if ($this->log->drop_bytes !== null && $state->retained > $this->log->drop_bytes) {
             $this->reader?->close();
             $this->changeLog->remove();
-            throw SystemTrouble::lasting('log_limit', "The source kept {$state->retained} bytes of log for this route, more than the {$this->log->drop_bytes} allowed, so its slot was dropped as you chose.", 'Begin anew on the route\'s page once the target keeps up: a new slot is made and every table is loaded again beside its changes.');
+            throw SystemTrouble::lasting('log_limit', "The source kept {$state->retained} bytes of log for this route, more than the {$this->log->drop_bytes} allowed, so what keeps it was removed as you chose.", 'Begin anew on the route\'s page once the target keeps up: it is made again, and every table is loaded again beside its changes.');
         }
     }
 

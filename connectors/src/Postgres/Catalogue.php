@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Connectors\Reading\Candidates;
 use Lighterman\Core\Port\CatalogueEntry;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -85,7 +86,7 @@ final readonly class Catalogue
                 $shape,
                 $t['rows'] === null ? null : (int) $t['rows'],
                 (int) $t['bytes'],
-                $this->candidates($shape),
+                Candidates::of($shape),
                 $t['comment'],
             );
         }, $tables);
@@ -120,20 +121,5 @@ final readonly class Catalogue
         }
 
         return $keys;
-    }
-
-    /** @return list<string> */
-    private function candidates(Shape $shape): array
-    {
-        $rank = static fn (Column $c): int => match (true) {
-            ! $c->type->kind->canBeWatermark() => 9,
-            $c->type->kind->isMoment() => preg_match('/upd|mod|chang|alter/i', $c->name) ? 0 : 1,
-            $c->type->kind->isInteger() && $shape->key === [$c->name] => 2,
-            default => 9,
-        };
-        $found = array_filter($shape->columns, static fn (Column $c): bool => $rank($c) < 9);
-        usort($found, static fn (Column $a, Column $b): int => $rank($a) <=> $rank($b));
-
-        return array_map(static fn (Column $c): string => $c->name, $found);
     }
 }

@@ -4,8 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Connectors\Reading\Conditions;
+use Lighterman\Connectors\Reading\Planner;
+use Lighterman\Connectors\Reading\TableReader;
 use Lighterman\Core\Capture\BoundNote;
-use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\SourceMoment;
 use Lighterman\Core\Capture\TableFacts;
@@ -88,28 +90,14 @@ final class PostgresSource implements SourceSystem
 
     public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note): ReadPlan
     {
-        $moment = $this->moment($definition);
-        $mode = $definition->watermarkMode();
-        if ($definition->capture === Capture::Reload || $mode === null) {
-            return new ReadPlan('reload', $from, null, $moment->clock);
-        }
-        $kept = Window::noteFor($mode, $moment, $note);
-        if ($from->isLoading()) {
-            $window = Window::forLoad($from, $mode, $moment, $note);
-
-            return new ReadPlan('load', $from, $window, $window->sourceTime ?? $moment->clock, $kept, empty: $window === null);
-        }
-        $window = Window::following($from, $mode, $definition->landing, $moment, $note);
-        $empty = $window === null || $this->connection->value(
-            'SELECT EXISTS (SELECT 1 FROM '.Sql::table($definition->source).' WHERE '.Sql::window($definition, $window).')',
-        ) === 'f';
-
-        return new ReadPlan('increment', $from, $window, $window->sourceTime ?? ($note->seenAt ?? $moment->clock), $kept, $empty);
+        return Planner::plan($definition, $from, $note, $this->moment($definition), fn (Window $window): bool => $this->connection->value(
+            'SELECT EXISTS (SELECT 1 FROM '.Sql::table($definition->source).' WHERE '.(new Conditions(new PostgresSpelling, $definition))->window($window).')',
+        ) === 't');
     }
 
     public function reader(FeedDefinition $definition, ReadPlan $plan): BatchReader
     {
-        return new CopyReader($this->settings, $definition, $plan);
+        return new TableReader($definition, $plan, new PostgresSpelling, fn (string $select): PsqlStream => PsqlStream::copy($this->settings, $select));
     }
 
     public function withoutWatermark(FeedDefinition $definition): int
@@ -121,13 +109,18 @@ final class PostgresSource implements SourceSystem
 
     private function moment(FeedDefinition $definition): SourceMoment
     {
-        $kind = $definition->watermark === null ? null : $definition->shape->column($definition->watermark)?->type->kind;
+        $type = $definition->watermark === null ? null : $definition->shape->column($definition->watermark)?->type;
+        $kind = $type?->kind;
         $zone = Connection::literal($this->zone());
         $held = 'least(clock.now - interval '.Connection::literal(self::MARGIN).', open.oldest)';
+        // A column that keeps fewer digits rounds, so what is under way of the last of them has to stay open.
+        $at = match (true) {
+            ($digits = $type->length ?? 6) === 6 => $held, $digits < 3 => "date_trunc('second', {$held})", default => "date_trunc('milliseconds', {$held})",
+        };
         $bound = match ($kind) {
             null => 'NULL',
-            TypeKind::TimestampTz => "({$held})::text",
-            TypeKind::Timestamp => "(({$held}) AT TIME ZONE {$zone})::text",
+            TypeKind::TimestampTz => "({$at})::text",
+            TypeKind::Timestamp => "(({$at}) AT TIME ZONE {$zone})::text",
             TypeKind::Date => "((({$held}) AT TIME ZONE {$zone})::date)::text",
             default => '(SELECT max('.Connection::name((string) $definition->watermark).') FROM '.Sql::table($definition->source).')::text',
         };

@@ -4,10 +4,11 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Connectors\Reading\RowStream;
 use Lighterman\Core\Port\SystemTrouble;
 
-/** One COPY … TO STDOUT run by a psql child, read as a stream of bytes. */
-final class PsqlStream
+/** One COPY … TO STDOUT run by a psql child, read as a stream of bytes: PHP's own functions can only collect a COPY whole. */
+final class PsqlStream implements RowStream
 {
     /**
      * @param  resource  $process
@@ -40,13 +41,11 @@ final class PsqlStream
         return new self($settings, $process, $pipes[1], $pipes[2]);
     }
 
-    /** The next bytes; an empty string at the end. */
     public function read(): string
     {
         return (string) fread($this->out, 262_144);
     }
 
-    /** @throws SystemTrouble if the reading ended with an error */
     public function finish(): void
     {
         $said = (string) stream_get_contents($this->err);

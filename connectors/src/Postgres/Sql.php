@@ -4,11 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
-use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TypeKind;
 
@@ -18,51 +16,6 @@ final class Sql
     public static function table(TableName $table): string
     {
         return Connection::name($table->schema).'.'.Connection::name($table->name);
-    }
-
-    /** The condition that picks exactly the rows of a window. */
-    public static function window(FeedDefinition $definition, Window $window): string
-    {
-        $column = Connection::name((string) $definition->watermark);
-        $parts = ["{$column} IS NOT NULL", ...self::past($definition, $window->from)];
-        if ($window->until !== null) {
-            $parts[] = $column.($window->withUntil ? ' <= ' : ' < ').self::typed($definition, (string) $definition->watermark, $window->until);
-        }
-
-        return implode(' AND ', $parts);
-    }
-
-    /** @return list<string> conditions for rows after a position in the order watermark, key */
-    private static function past(FeedDefinition $definition, Position $from): array
-    {
-        if ($from->isLoading() || $from->watermark === null) {
-            return [];
-        }
-        $column = Connection::name((string) $definition->watermark);
-        $value = self::typed($definition, (string) $definition->watermark, $from->watermark);
-        if ($from->key) {
-            // The first condition is implied by the second; it lets an index on the watermark alone be used.
-            return ["{$column} >= {$value}", self::afterKey($definition, [(string) $definition->watermark, ...$definition->key], [$from->watermark, ...$from->key])];
-        }
-        if ($definition->overlap > 0) {
-            $value .= $definition->watermarkMode()?->value === 'moment' ? " - interval '{$definition->overlap} seconds'" : " - {$definition->overlap}";
-        }
-
-        return [$column.($from->key === [] ? ' > ' : ' >= ').$value];
-    }
-
-    /** The condition that picks the rows of a first load still to come. */
-    public static function load(FeedDefinition $definition, ?Window $window, Position $from): string
-    {
-        $parts = [];
-        if ($from->key) {
-            $parts[] = self::afterKey($definition, $definition->key, $from->key);
-        }
-        if ($window !== null) {
-            $parts[] = Connection::name((string) $definition->watermark).($window->withUntil ? ' <= ' : ' < ').self::typed($definition, (string) $definition->watermark, (string) $window->until);
-        }
-
-        return $parts ? implode(' AND ', $parts) : 'true';
     }
 
     /**
@@ -96,27 +49,6 @@ final class Sql
         }
 
         return [implode(' AND ', $conditions), array_values($key)];
-    }
-
-    /**
-     * @param  list<string>  $columns
-     * @param  list<string>  $values
-     * @param  '>'|'<='  $operator
-     */
-    public static function afterKey(FeedDefinition $definition, array $columns, array $values, string $operator = '>'): string
-    {
-        $typed = array_map(static fn (string $c, string $v): string => self::typed($definition, $c, $v), $columns, $values);
-
-        return count($columns) === 1
-            ? Connection::name($columns[0])." {$operator} ".$typed[0]
-            : '('.Connection::names($columns).") {$operator} (".implode(', ', $typed).')';
-    }
-
-    private static function typed(FeedDefinition $definition, string $column, string $value): string
-    {
-        $type = $definition->shape->column($column)?->type;
-
-        return Connection::literal($value).($type === null || $type->kind === TypeKind::Enumeration ? '' : '::'.TypeMap::write($type));
     }
 
     /**

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Connectors\Connecting;
 use Lighterman\Core\Port\SystemTrouble;
 
 /**
@@ -17,27 +18,25 @@ final class Trouble
 {
     public static function connecting(PostgresSettings $at, string $said): SystemTrouble
     {
-        $system = "{$at->system} ({$at->place()})";
-
         return match (true) {
-            (bool) preg_match('/could not translate host name|Name or service not known|Temporary failure in name/i', $said) => SystemTrouble::passing('unknown_host', "{$at->system}: the host name {$at->host} cannot be resolved.", 'Check the spelling of the host, and that this machine\'s name service knows it.'),
-            (bool) preg_match('/Connection refused|No such file or directory/i', $said) => SystemTrouble::passing('closed_port', "{$at->system}: nothing answers on port {$at->port} of {$at->host}.", 'Check that the server is running, that it listens on this address, and the port.'),
-            (bool) preg_match('/timeout expired|timed out|No route to host|Network is unreachable/i', $said) => SystemTrouble::passing('unreachable', "{$at->system}: {$at->host} does not answer within 5 s.", 'Check the route and the firewall between this machine and the server.'),
-            (bool) preg_match('/password authentication failed|no password supplied|authentication failed/i', $said) => SystemTrouble::lasting('wrong_password', "{$at->system}: the server refuses the password of user {$at->user}.", 'Enter the password again, or have it reset at the server.'),
+            (bool) preg_match('/could not translate host name|Name or service not known|Temporary failure in name/i', $said) => Connecting::unknownHost($at->system, $at->host),
+            (bool) preg_match('/Connection refused|No such file or directory/i', $said) => Connecting::closedPort($at->system, $at->host, $at->port),
+            (bool) preg_match('/timeout expired|timed out|No route to host|Network is unreachable/i', $said) => Connecting::unreachable($at->system, $at->host),
+            (bool) preg_match('/password authentication failed|no password supplied|authentication failed/i', $said) => Connecting::wrongPassword($at->system, $at->user),
             (bool) preg_match('/role "[^"]*" does not exist/i', $said) => SystemTrouble::lasting('unknown_user', "{$at->system}: the server knows no user {$at->user}.", 'Check the user\'s name, or have the account created.'),
-            (bool) preg_match('/database "[^"]*" does not exist/i', $said) => SystemTrouble::lasting('no_database', "{$at->system}: there is no database {$at->database} on {$at->host}:{$at->port}.", 'Check the database\'s name; it is case-sensitive.'),
+            (bool) preg_match('/database "[^"]*" does not exist/i', $said) => Connecting::noDatabase($at->system, $at->database, "{$at->host}:{$at->port}"),
             (bool) preg_match('/permission denied for database/i', $said) => SystemTrouble::lasting('no_privilege', "{$at->system}: user {$at->user} may not connect to database {$at->database}.", "GRANT CONNECT ON DATABASE {$at->database} TO {$at->user};"),
             (bool) preg_match('/no pg_hba.conf entry/i', $said) => SystemTrouble::lasting('not_admitted', "{$at->system}: the server admits no connection of {$at->user} to {$at->database} from this machine.", 'Have a line for this machine, user and database added to pg_hba.conf, or turn TLS on if the line demands it.'),
-            (bool) preg_match('/SSL|certificate/i', $said) => SystemTrouble::lasting('tls', "{$at->system}: no TLS connection with mode {$at->tls} could be made.", 'Choose another TLS mode, or have the server\'s certificate put in order.'),
-            (bool) preg_match('/too many (connections|clients)|remaining connection slots/i', $said) => SystemTrouble::passing('too_many_connections', "{$at->system}: the server has no connection left.", 'Lighterman tries again. If it stays so, raise max_connections or close idle sessions.'),
+            (bool) preg_match('/SSL|certificate/i', $said) => Connecting::tls($at->system, $at->tls),
+            (bool) preg_match('/too many (connections|clients)|remaining connection slots/i', $said) => Connecting::full($at->system),
             (bool) preg_match('/starting up|shutting down|recovery mode|not currently accepting/i', $said) => SystemTrouble::passing('starting', "{$at->system}: the server is up, but admits nobody to {$at->database} at this moment.", 'Lighterman tries again until it is ready.'),
-            default => SystemTrouble::passing('no_connection', "No connection to {$system} could be made.", 'Test the system on its page; the findings name what is missing.'),
+            default => Connecting::otherwise($at->system, $at->place()),
         };
     }
 
     public static function lost(PostgresSettings $at, string $state): SystemTrouble
     {
-        return SystemTrouble::passing('connection_lost', "The connection to {$at->system} ({$at->place()}) was lost.".($state === '57P01' ? ' An administrator ended it.' : ''), 'Nothing of the batch under way was kept; Lighterman connects again and goes on from the last receipt.');
+        return Connecting::lost($at->system, $at->place(), $state === '57P01' ? ' An administrator ended it.' : '');
     }
 
     public static function fromState(PostgresSettings $at, string $state, string $message): SystemTrouble

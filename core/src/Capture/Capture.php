@@ -10,6 +10,7 @@ enum Capture: string
     case Reload = 'reload';
     case Watermark = 'watermark';
     case Log = 'log';
+    case Trigger = 'trigger';
 
     public function explanation(): string
     {
@@ -17,12 +18,13 @@ enum Capture: string
             self::Reload => 'Reads the whole table every time.',
             self::Watermark => 'Reads only rows past the last value of a growing column.',
             self::Log => 'Takes every insert, update and delete from the database\'s own change log.',
+            self::Trigger => 'Takes every insert, update and delete from triggers that write them into a table beside.',
         };
     }
 
     /** Whether what arrives are changes and not the rows a query finds. */
     public function bringsChanges(): bool
     {
-        return $this === self::Log;
+        return $this === self::Log || $this === self::Trigger;
     }
 }

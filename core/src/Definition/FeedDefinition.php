@@ -142,8 +142,8 @@ final readonly class FeedDefinition
             if ($this->watermark !== null || $this->overlap !== 0) {
                 throw InvalidDefinition::at("{$this->name}: watermark", "capture {$this->capture->value} takes no watermark", 'Remove it, or set capture to watermark.');
             }
-            if ($this->capture === Capture::Log && $this->key === []) {
-                throw InvalidDefinition::at("{$this->name}: key", 'a change log needs a key, to know which row was changed', 'Name the columns that tell rows apart, or use capture reload.');
+            if ($this->capture->bringsChanges() && $this->key === []) {
+                throw InvalidDefinition::at("{$this->name}: key", "capture {$this->capture->value} needs a key, to know which row was changed", 'Name the columns that tell rows apart, or use capture reload.');
             }
 
             return;
@@ -172,7 +172,7 @@ final readonly class FeedDefinition
             throw InvalidDefinition::at("{$this->name}: landing", "replace swaps the whole table, but capture {$this->capture->value} brings only a part", 'Use landing upsert, or capture reload.');
         }
         if ($this->landing === Landing::Versions && ! $this->capture->bringsChanges()) {
-            throw InvalidDefinition::at("{$this->name}: landing", "capture {$this->capture->value} does not see every version of a row", 'Use capture log, or landing upsert.');
+            throw InvalidDefinition::at("{$this->name}: landing", "capture {$this->capture->value} does not see every version of a row", 'Use capture log or trigger, or landing upsert.');
         }
     }
 

@@ -24,8 +24,8 @@ final readonly class Guarantee
     {
         return new self([
             self::delivery($feed, $target),
-            self::changes($feed, $facts),
-            self::deletes($feed),
+            self::changes($feed, $source, $facts),
+            self::deletes($feed, $source),
             self::lateCommits($feed, $source),
             self::order($feed),
         ]);
@@ -36,8 +36,8 @@ final readonly class Guarantee
         if (! $target->transactional) {
             return new Claim('delivery', 'at risk', 'At least once', 'The target cannot commit rows and position together, so a crash in between delivers a batch again.');
         }
-        if ($feed->capture === Capture::Log) {
-            return new Claim('delivery', 'kept', 'Exactly once, in effect', 'Every source transaction lands whole, across its tables, in one transaction of the target together with the position in the log. While a feed is paused or failing its changes wait in a spool and land by themselves afterwards.');
+        if ($feed->capture->bringsChanges()) {
+            return new Claim('delivery', 'kept', 'Exactly once, in effect', 'Every source transaction lands whole, across its tables, in one transaction of the target together with the position among the changes. While a feed is paused or failing its changes wait in a spool and land by themselves afterwards.');
         }
         if ($feed->landing === Landing::Append && $feed->capture === Capture::Reload) {
             return new Claim('delivery', 'at risk', 'Once per reload', 'Every reload adds the whole table again; within one reload each row is added once.');
@@ -46,12 +46,17 @@ final readonly class Guarantee
         return new Claim('delivery', 'kept', 'Exactly once, in effect', 'Position and rows commit in one transaction of the target, so a crash repeats nothing and skips nothing.');
     }
 
-    private static function changes(FeedDefinition $feed, ?TableFacts $facts): Claim
+    private static function changes(FeedDefinition $feed, SourceCapabilities $source, ?TableFacts $facts): Claim
     {
-        if ($feed->capture === Capture::Log) {
+        if ($feed->capture === Capture::Trigger && $source->triggersMiss !== null) {
+            return new Claim('changes', 'at risk', 'Every change that fires a trigger is seen', $source->triggersMiss);
+        }
+        if ($feed->capture->bringsChanges()) {
+            $held = $feed->capture === Capture::Log ? 'The log holds each of them' : 'Triggers write each of them down in the transaction that makes it';
+
             return $feed->landing === Landing::Upsert
-                ? new Claim('changes', 'kept', 'Every change is seen', 'The log holds each of them. Several changes to a row that land together are written as the last of them.')
-                : new Claim('changes', 'kept', 'Every change is seen and kept', 'The log holds each of them, and each is landed as a row of its own.');
+                ? new Claim('changes', 'kept', 'Every change is seen', "{$held}. Several changes to a row that land together are written as the last of them.")
+                : new Claim('changes', 'kept', 'Every change is seen and kept', "{$held}, and each is landed as a row of its own.");
         }
         if ($feed->capture === Capture::Reload) {
             return new Claim('changes', 'kept', 'Every reload carries all rows', 'The whole table is read in one statement, as it is at that moment. Versions in between are not seen.');
@@ -69,12 +74,13 @@ final readonly class Guarantee
             : new Claim('changes', 'kept', 'The latest state of every changed row', "Rows are found by {$feed->watermark}; changes between two windows arrive as one.");
     }
 
-    private static function deletes(FeedDefinition $feed): Claim
+    private static function deletes(FeedDefinition $feed, SourceCapabilities $source): Claim
     {
-        if ($feed->capture === Capture::Log) {
+        if ($feed->capture->bringsChanges()) {
             return $feed->landing === Landing::Upsert && $feed->deletes === Deletes::Ignore
                 ? new Claim('deletes', 'not given', 'Deletes are ignored', 'By choice: a row deleted at the source stays in the copy as it was.')
-                : new Claim('deletes', 'kept', 'Deletes are seen', match (true) {
+                : new Claim('deletes', $feed->capture === Capture::Trigger && $source->triggersMiss !== null ? 'at risk' : 'kept', 'Deletes are seen', match (true) {
+                    $feed->capture === Capture::Trigger && $source->triggersMiss !== null => 'Those that fire a trigger.',
                     $feed->landing === Landing::Append => 'A delete is an entry of the journal.',
                     $feed->landing === Landing::Versions => 'A delete ends the row\'s last version.',
                     default => $feed->deletes->explanation(),
@@ -90,8 +96,10 @@ final readonly class Guarantee
 
     private static function lateCommits(FeedDefinition $feed, SourceCapabilities $source): Claim
     {
-        if ($feed->capture === Capture::Log) {
-            return new Claim('late commits', 'kept', 'Late commits are covered', 'The log is in the order of commits, so nothing can slip in behind the position.');
+        if ($feed->capture->bringsChanges()) {
+            return new Claim('late commits', 'kept', 'Late commits are covered', $feed->capture === Capture::Log
+                ? 'The log is in the order of commits, so nothing can slip in behind the position.'
+                : 'What is still open while changes are read is known, and belongs to a later reading.');
         }
         if ($feed->capture === Capture::Reload) {
             return new Claim('late commits', 'kept', 'Late commits are covered', 'The next reload reads them like any other row.');
@@ -99,7 +107,7 @@ final readonly class Guarantee
         if (! $source->seesOpenTransactions) {
             return $feed->overlap > 0
                 ? new Claim('late commits', 'at risk', 'Late commits are covered within the overlap', "Open transactions of others cannot be seen here; {$feed->overlap} ".self::unit($feed).' before each window are read again.')
-                : new Claim('late commits', 'at risk', 'Late commits may be missed', 'Open transactions of others cannot be seen with this account. Grant pg_read_all_stats, or set an overlap.');
+                : new Claim('late commits', 'at risk', 'Late commits may be missed', 'Open transactions of others cannot be seen with this account. '.($source->grantToSeeOpen === null ? 'Set an overlap.' : "{$source->grantToSeeOpen}, or set an overlap."));
         }
 
         return new Claim('late commits', 'kept', 'Late commits are covered', $feed->watermarkMode() === WatermarkMode::Moment
@@ -109,6 +117,9 @@ final readonly class Guarantee
 
     private static function order(FeedDefinition $feed): Claim
     {
+        if ($feed->capture === Capture::Trigger) {
+            return new Claim('order', 'kept', 'In order for every row', 'Transactions that changed the same row land in the order of their commits; others may change places among each other, but each lands whole.');
+        }
         if ($feed->capture === Capture::Log) {
             return new Claim('order', 'kept', 'In order of the commits', 'Once the first load is done, the copy is at every moment as the source was after one of its transactions.');
         }

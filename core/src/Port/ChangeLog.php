@@ -19,6 +19,23 @@ interface ChangeLog
     public function check(array $tables): array;
 
     /**
+     * What ensure() would run at the source, as far as it is not there yet.
+     *
+     * @param  list<TableName>  $tables
+     * @return list<string>
+     */
+    public function statements(array $tables): array;
+
+    /**
+     * Tables whose changes are not recorded as they should be: taken out, disabled, or recorded by something older than
+     * the table's shape. ensure() puts it right; what changed meanwhile is known to nobody.
+     *
+     * @param  list<TableName>  $tables
+     * @return array<string, string> what is amiss, by table
+     */
+    public function amiss(array $tables): array;
+
+    /**
      * Creates what is missing and takes in the tables.
      *
      * @param  list<TableName>  $tables
@@ -43,8 +60,13 @@ interface ChangeLog
 
     public function open(int $from): LogReader;
 
-    /** Writes a mark that comes back through the reader, in its place among the commits. */
-    public function mark(string $content): void;
+    /**
+     * Has a mark come back through the reader, in a transaction of its own.
+     *
+     * @param  bool  $after  whether everything committed before this call comes before the mark; otherwise everything
+     *                       committed after this call comes after it
+     */
+    public function mark(string $content, bool $after): void;
 
     /**
      * The next rows of a table in key order.

@@ -8,7 +8,7 @@
             @if (in_array($feed->state(), ['paused', 'held', 'failed'], true))
                 <button class="button primary" name="act" value="resume">Resume</button>
             @else
-                @if ($feed->capture !== 'log')<button class="button" name="act" value="runNow">Run now</button>@endif
+                @if (! $feed->bringsChanges())<button class="button" name="act" value="runNow">Run now</button>@endif
                 <button class="button" name="act" value="pause">Pause</button>
             @endif
         </form>
@@ -16,16 +16,16 @@
     @endcan
 </div>
 <nav class="tabs-line" aria-label="Parts of this feed">
-    @foreach (['' => 'Now', ...($feed->capture === 'log' ? ['/delay' => 'Delay', '/life' => 'A row\'s life'] : []), '/columns' => 'Columns', '/runs' => 'Runs', '/set-up' => 'Set-up'] as $path => $word)
+    @foreach (['' => 'Now', ...($feed->bringsChanges() ? ['/delay' => 'Delay', '/life' => 'A row\'s life'] : []), '/columns' => 'Columns', '/runs' => 'Runs', '/set-up' => 'Set-up'] as $path => $word)
         <a href="/feeds/{{ $enc }}{{ $path }}" @if ($tab === $word) aria-current="page" @endif>{{ $word }}</a>
     @endforeach
     <a href="/landed/{{ $enc }}">Landed rows</a>
 </nav>
-@php $routeLog = $feed->capture === 'log' ? $feed->route->log : null; @endphp
+@php $routeLog = $feed->log(); @endphp
 @if ($routeLog?->trouble)
     <div class="note {{ $routeLog->standing === 'failed' ? 'trouble' : 'caution' }}" role="alert">
         <p class="strong">{{ $routeLog->trouble['message'] }}</p>
-        <p>{{ $routeLog->trouble['remedy'] }} <a href="/routes/{{ $feed->route->id }}">The route's page</a></p>
+        <p>{{ $routeLog->trouble['remedy'] }} <a href="/routes/{{ $feed->route->id }}?capture={{ $feed->capture }}">The route's page</a></p>
     </div>
 @endif
 @if ($feed->trouble && $feed->paused_at === null)

@@ -6,7 +6,7 @@
 @include('feeds.head', ['tab' => 'Now'])
 <div class="columns-2">
     <div class="stack">
-        @if (($feed->standing === 'loading' || $feed->capture === 'log') && $feed->progress)
+        @if (($feed->standing === 'loading' || $feed->bringsChanges()) && $feed->progress)
             @php $share = ($feed->progress['of'] ?? 0) ? min(0.99, $feed->progress['rows'] / $feed->progress['of']) : null; @endphp
             <section class="sheet pad">
                 <div style="display: flex"><h2>{{ $feed->complete_up_to === null ? 'First load' : 'Load' }}</h2>@can('change')<a style="margin-left: auto" class="small" href="/feeds/{{ rawurlencode($feed->name) }}/set-up#start-over">Cancel the load…</a>@endcan</div>
@@ -14,13 +14,13 @@
                 <p style="margin-top: 6px">{{ Say::count($feed->progress['rows']) }} rows landed @if ($feed->progress['of']) of about {{ Say::short($feed->progress['of']) }}@endif @if ($rate = Progress::rate($feed->progress)) · {{ Say::short($rate) }} rows a second @endif @if ($left = Progress::left($feed->progress)) · about {{ $left }} @endif</p>
             </section>
         @endif
-        @if ($feed->capture === 'log')
+        @if ($feed->bringsChanges())
             @include('parts.tide')
         @else
             @include('feeds.behind')
         @endif
         <section class="sheet table-box">
-            @if ($feed->capture === 'log') @include('feeds.receipt-rows') @else @include('feeds.run-rows', ['runs' => $runs]) @endif
+            @if ($feed->bringsChanges()) @include('feeds.receipt-rows') @else @include('feeds.run-rows', ['runs' => $runs]) @endif
         </section>
     </div>
     <div class="stack">
@@ -30,8 +30,8 @@
             <div class="faded">promise {{ Say::span((float) $feed->promise_seconds) }}</div>
             @if ($kept->day->share() !== null)<div class="faded">kept <b style="color: var(--ink)">{{ Say::share($kept->day->share()) }}</b> in 24 h, <b style="color: var(--ink)">{{ Say::share($kept->week->share()) }}</b> in 7 d</div>@endif
             <dl class="facts" style="margin-top: 10px">
-                @if ($feed->capture === 'log')
-                <div><dt>Waiting</dt><dd>{{ Say::short($feed->waiting + $tide->waiting()) }} changes · {{ Say::bytes($feed->route->log?->waiting_bytes) }} of log</dd></div>
+                @if ($feed->bringsChanges())
+                <div><dt>Waiting</dt><dd>{{ Say::short($feed->waiting + $tide->waiting()) }} changes @if ($feed->capture === 'log')· {{ Say::bytes($feed->log()?->waiting_bytes) }} of log @endif</dd></div>
                 @foreach (['p50' => 0.5, 'p95' => 0.95, 'p99' => 0.99] as $word => $share)<div><dt>Delay {{ $word }}, last hour</dt><dd>{{ ($p = $delays->percentile($share)) === null ? '—' : Say::took($p) }}</dd></div>@endforeach
                 <div><dt>Throughput, last hour</dt><dd>{{ number_format($delays->rate(), 1) }} a second</dd></div>
                 @php $spent = array_sum($delays->spent); @endphp

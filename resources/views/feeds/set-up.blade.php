@@ -10,14 +10,14 @@
 <div class="columns-2">
     <div class="stack">
         <section class="sheet pad">
-            <h2>{{ $feed->capture === 'log' ? 'Promise' : 'Schedule and promise' }}</h2>
+            <h2>{{ $feed->bringsChanges() ? 'Promise' : 'Schedule and promise' }}</h2>
             <form method="post" action="/feeds/{{ $enc }}/set-up">
                 @csrf
                 <fieldset @cannot('change') disabled @endcannot>
-                @if ($feed->capture !== 'log')@include('parts.schedule-fields', ['schedule' => $schedule])@endif
+                @if (! $feed->bringsChanges())@include('parts.schedule-fields', ['schedule' => $schedule])@endif
                 <div class="form-grid">
                     <div class="field"><label for="promise">Promise, minutes behind at most</label><input class="input" id="promise" name="promise_minutes" inputmode="decimal" value="{{ old('promise_minutes', $definition->promiseSeconds / 60) }}" required></div>
-                    @if ($feed->capture === 'log')
+                    @if ($feed->bringsChanges())
                     <div class="field"><label for="truncates">When the source table is emptied at once</label><div class="select"><select id="truncates" name="truncates"><option value="hold" @selected($definition->truncates->value === 'hold')>hold the feed and ask</option><option value="carry" @selected($definition->truncates->value === 'carry')>empty the copy too</option></select></div></div>
                     @else
                     <div class="field"><label for="overlap">Overlap read again, {{ $definition->watermarkMode()?->value === 'moment' ? 'seconds' : 'units' }}</label><input class="input" id="overlap" name="overlap" inputmode="numeric" value="{{ old('overlap', $definition->overlap) }}" required><p class="hint">For sources where a late commit cannot be known. Upsert only.</p></div>
@@ -34,13 +34,13 @@
                 <div><dt>Capture</dt><dd>{{ $definition->capture->value }}@if ($definition->watermark) on <span class="mono">{{ $definition->watermark }}</span>@endif. {{ $definition->capture->explanation() }}</dd></div>
                 <div><dt>Key</dt><dd class="mono">{{ implode(', ', $definition->key) ?: '—' }}</dd></div>
                 <div><dt>Landing</dt><dd>{{ $definition->landing->value }}. {{ $definition->landing->explanation() }}</dd></div>
-                @if ($feed->capture === 'log' && $definition->landing->value === 'upsert')<div><dt>Deletes</dt><dd>{{ $definition->deletes->explanation() }}</dd></div>@endif
+                @if ($feed->bringsChanges() && $definition->landing->value === 'upsert')<div><dt>Deletes</dt><dd>{{ $definition->deletes->explanation() }}</dd></div>@endif
                 <div><dt>Landed table</dt><dd class="mono">{{ $definition->landed }}</dd></div>
                 <div><dt>Left out</dt><dd class="mono">{{ implode(', ', $definition->leaveOut) ?: '—' }}</dd></div>
             </dl>
         </section>
         @can('change')
-        @if ($feed->capture === 'log')
+        @if ($feed->bringsChanges())
         <section class="sheet pad">
             <h2>Load again</h2>
             <p class="faded small">Reads the table, or a range of keys, once more beside the changes and mends what differs. The feed goes on meanwhile. Rows that are gone at the source are not removed by it.</p>

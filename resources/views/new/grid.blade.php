@@ -10,10 +10,10 @@
     <div class="sheet table-box">
         <table class="rows grid">
             <caption class="hidden-text">One line per table</caption>
-            <thead><tr><th><span class="hidden-text">Tick</span></th><th>Table</th><th>Feed</th><th>Capture</th><th>Watermark</th><th>Key</th><th>Landing</th><th title="For capture log with landing upsert">Deletes</th><th>Landed table</th><th>Promise, min</th><th>Leave out</th></tr></thead>
+            <thead><tr><th><span class="hidden-text">Tick</span></th><th>Table</th><th>Feed</th><th>Capture</th><th>Watermark</th><th>Key</th><th>Landing</th><th title="For captures log and trigger with landing upsert">Deletes</th><th>Landed table</th><th>Promise, min</th><th>Leave out</th></tr></thead>
             <tbody>
             <tr class="group"><td colspan="3">Set for all, or for the ticked ones</td>
-                <td><div class="select"><select data-all="capture" aria-label="Capture for all"><option value="">—</option><option>log</option><option>watermark</option><option>reload</option></select></div></td>
+                <td><div class="select"><select data-all="capture" aria-label="Capture for all"><option value="">—</option><option>log</option><option>trigger</option><option>watermark</option><option>reload</option></select></div></td>
                 <td><input class="input mono" data-all="watermark" aria-label="Watermark for all" placeholder="column" size="10"></td><td></td>
                 <td><div class="select"><select data-all="landing" aria-label="Landing for all"><option value="">—</option><option>append</option><option>upsert</option><option>replace</option><option>versions</option></select></div></td>
                 <td><div class="select"><select data-all="deletes" aria-label="Deletes for all"><option value="">—</option><option>apply</option><option>mark</option><option>ignore</option></select></div></td>
@@ -27,7 +27,7 @@
                     <td><input type="checkbox" data-tick aria-label="Tick {{ $t['table'] }}"></td>
                     <td class="mono clip" title="{{ $t['table'] }}" style="padding-top: 8px">{{ $t['table'] }}<input type="hidden" name="lines[{{ $n }}][table]" value="{{ $t['table'] }}"></td>
                     <td><input class="input" name="lines[{{ $n }}][name]" value="{{ $t['name'] }}" aria-label="Feed name" size="12"></td>
-                    <td><div class="select" style="min-width: 104px"><select name="lines[{{ $n }}][capture]" data-field="capture" aria-label="Capture" title="{{ implode(' ', $line->reasons) }}">@foreach (['log', 'watermark', 'reload'] as $c)<option @selected($t['capture'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
+                    <td><div class="select" style="min-width: 104px"><select name="lines[{{ $n }}][capture]" data-field="capture" aria-label="Capture" title="{{ implode(' ', $line->reasons) }}">@foreach ($line->captures === [] ? ['log', 'trigger', 'watermark', 'reload'] : array_map(fn ($c) => $c->value, array_reverse($line->captures)) as $c)<option @selected($t['capture'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
                     <td><div class="select"><select name="lines[{{ $n }}][watermark]" data-field="watermark" aria-label="Watermark" title="{{ implode(' ', $line->reasons) }}"><option value=""></option>@foreach ($line->shape?->names() ?? $watermarks as $c)<option @selected($t['watermark'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
                     <td><input class="input mono" name="lines[{{ $n }}][key]" value="{{ $t['key'] }}" aria-label="Key" size="14"></td>
                     <td><div class="select"><select name="lines[{{ $n }}][landing]" data-field="landing" aria-label="Landing">@foreach (['append', 'upsert', 'replace', 'versions'] as $c)<option @selected($t['landing'] === $c)>{{ $c }}</option>@endforeach</select></div></td>

@@ -22,6 +22,7 @@
                     @if ($f->subject === 'Rows')<label style="display: block; margin-top: 4px"><input type="checkbox" name="lines[{{ $n }}][take_over]" value="1"> Take {{ $d->landed }} over: rows with the same key are overwritten</label>@endif</span></div>
                 @endif
             @endforeach
+            @if ($r['atSource'])<div style="margin-top: 8px"><h3>Runs on {{ $source->name }} first</h3><pre class="sql" tabindex="0">{{ implode(";\n", $r['atSource']) }};</pre></div>@endif
             <div class="two" style="margin-top: 8px">
                 <div><h3>Runs on {{ $target->name }} first</h3>
                     @if ($r['preparation']?->statements)<pre class="sql" tabindex="0">{{ implode(";\n", $r['preparation']->statements) }};</pre>@else<p class="faded small">Nothing: the table is there, and its columns fit.</p>@endif</div>

@@ -9,7 +9,7 @@
     retry {{ $feed->due_at->isPast() ? 'now' : 'in '.App\Support\Say::span($feed->due_at->diffInSeconds(now(), true)) }}
 @elseif ($feed->standing === 'loading')
     {{ App\Support\Progress::left($feed->progress) ?? 'loading' }}
-@elseif ($feed->capture === 'log')
+@elseif ($feed->bringsChanges())
     continuous
 @elseif (isset($schedule['continuous_pause_seconds']))
     continuous

@@ -44,6 +44,19 @@ final class PostgresLog implements ChangeLog
         return $this->checks()->findings($tables);
     }
 
+    public function statements(array $tables): array
+    {
+        return [
+            ...$this->publishing($this->checks()->missing($tables)),
+            ...($this->state() === null ? ['SELECT pg_create_logical_replication_slot('.Connection::literal($this->slot).", 'pgoutput')"] : []),
+        ];
+    }
+
+    public function amiss(array $tables): array
+    {
+        return array_fill_keys(array_map(strval(...), $this->checks()->missing($tables)), "was taken out of publication {$this->publication}");
+    }
+
     public function ensure(array $tables, bool $begin): int
     {
         if (! $begin) {
@@ -54,7 +67,7 @@ final class PostgresLog implements ChangeLog
                 throw SystemTrouble::lasting('log_not_ready', "{$this->settings->system}: {$finding->said}", (string) $finding->remedy);
             }
         }
-        $this->publish($this->checks()->missing($tables));
+        array_map($this->writing->run(...), $this->publishing($this->checks()->missing($tables)));
         if ($begin && $this->state() === null) {
             $this->createSlot();
         }
@@ -62,17 +75,19 @@ final class PostgresLog implements ChangeLog
         return Lsn::parse((string) $this->writing->value('SELECT pg_current_wal_insert_lsn()'));
     }
 
-    /** @param  list<TableName>  $tables */
-    private function publish(array $tables): void
+    /**
+     * @param  list<TableName>  $tables that the publication lacks
+     * @return list<string>
+     */
+    private function publishing(array $tables): array
     {
         $name = Connection::name($this->publication);
         $list = implode(', ', array_map(Sql::table(...), $tables));
         if ($this->writing->value('SELECT 1 FROM pg_publication WHERE pubname = $1', [$this->publication]) === null) {
-            $this->writing->run("CREATE PUBLICATION {$name}".($list === '' ? '' : " FOR TABLE {$list}").' WITH (publish_via_partition_root = true)');
-            $this->writing->run("COMMENT ON PUBLICATION {$name} IS ".Connection::literal(self::MADE_BY_US));
-        } elseif ($list !== '') {
-            $this->writing->run("ALTER PUBLICATION {$name} ADD TABLE {$list}");
+            return ["CREATE PUBLICATION {$name}".($list === '' ? '' : " FOR TABLE {$list}").' WITH (publish_via_partition_root = true)', "COMMENT ON PUBLICATION {$name} IS ".Connection::literal(self::MADE_BY_US)];
         }
+
+        return $list === '' ? [] : ["ALTER PUBLICATION {$name} ADD TABLE {$list}"];
     }
 
     private function createSlot(): void
@@ -140,47 +155,21 @@ final class PostgresLog implements ChangeLog
         return $state;
     }
 
-    public function mark(string $content): void
+    public function mark(string $content, bool $after): void
     {
-        // In a transaction of its own it takes its place among the commits. It is sent once it is flushed, so it does not
+        // Marks take their exact place, so either is right. In a transaction of its own it takes its place among the commits. It is sent once it is flushed, so it does not
         // wait for that where the database commits asynchronously.
         $this->writing->run("SELECT set_config('synchronous_commit', 'local', true), pg_logical_emit_message(true, $1, $2)", [self::MARK, $content]);
     }
 
     public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk
     {
-        $key = $definition->key;
-        $where = [...($after === null ? [] : [Sql::afterKey($definition, $key, $after)]), ...($until === null ? [] : [Sql::afterKey($definition, $key, $until, '<=')])];
-        $this->reading->run('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
-        try {
-            $seen = $this->reading->row('SELECT pg_current_snapshot()::text AS snapshot, (extract(epoch FROM clock_timestamp()) * 1000000)::bigint AS at') ?? [];
-            $result = $this->reading->run('SELECT '.Connection::names($definition->carried()->names()).' FROM '.Sql::table($definition->source)
-                .($where === [] ? '' : ' WHERE '.implode(' AND ', $where)).' ORDER BY '.Connection::names($key)." LIMIT {$rows}");
-            $found = [];
-            $bytes = 0;
-            while ($row = pg_fetch_row($result)) {
-                $found[] = array_values($row);
-                foreach ($row as $value) {
-                    $bytes += strlen((string) $value);
-                }
-            }
-            pg_free_result($result);
-            $this->reading->commit();
-        } finally {
-            $this->reading->rollback();
-        }
-        [, $next, $open] = explode(':', (string) ($seen['snapshot'] ?? '0:0:'));
-        $unseen = $open === '' ? [] : array_map(static fn (string $x): int => (int) $x & 0xFFFFFFFF, explode(',', $open));
-
-        return new LoadChunk($found, count($found) < $rows, $unseen, (int) $next & 0xFFFFFFFF, (int) ($seen['at'] ?? 0), $bytes);
+        return (new LoadReader($this->reading))->chunk($definition, $after, $until, $rows);
     }
 
     public function clock(): ClockOffset
     {
-        $asked = (int) (microtime(true) * 1e6);
-        $theirs = (int) $this->reading->value('SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint');
-
-        return ClockOffset::between($asked, $theirs, (int) (microtime(true) * 1e6));
+        return (new LoadReader($this->reading))->clock();
     }
 
     public function lingering(array $transactions): bool

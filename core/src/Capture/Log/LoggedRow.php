@@ -14,8 +14,9 @@ final readonly class LoggedRow
      * @param  'insert'|'update'|'delete'  $operation
      * @param  list<string|false|null>|null  $before  null where the log carries no old row
      * @param  list<string|false|null>|null  $after  null for a delete
+     * @param  int|null  $at  when it was made, microseconds since 1970 UTC, where changes of several transactions come as one; null for the time of the commit
      */
-    public function __construct(public Relation $relation, public string $operation, public ?array $before, public ?array $after)
+    public function __construct(public Relation $relation, public string $operation, public ?array $before, public ?array $after, public ?int $at = null)
     {
     }
 }

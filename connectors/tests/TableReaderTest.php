@@ -10,7 +10,7 @@ use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use PHPUnit\Framework\Attributes\Test;
 
-final class CopyReaderTest extends PostgresCase
+final class TableReaderTest extends PostgresCase
 {
     /** @return list<Batch> */
     private function readAll(FeedDefinition $feed, Position $from): array

@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres;
+namespace Lighterman\Connectors\Reading;
 
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Definition\FeedDefinition;
@@ -13,11 +13,11 @@ use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Shape\Shape;
 
 /**
- * Streams rows out of PostgreSQL with COPY, through a psql child: PHP's own functions can only collect a COPY whole.
+ * Reads what a plan names from a table, as a stream.
  *
- * Pieces are cut at line ends and stay encoded, so reading costs next to nothing per row.
+ * Pieces are cut at line ends and stay encoded, so that they cost next to nothing per row where the source itself encodes.
  */
-final class CopyReader implements BatchReader
+final class TableReader implements BatchReader
 {
     /** Small pieces keep the source reading while the target writes. */
     private const PIECE = 262_144;
@@ -28,7 +28,7 @@ final class CopyReader implements BatchReader
     /** Rows per statement of a first load: bounds how long one snapshot of the source is held. */
     private const CHUNK = 250_000;
 
-    private ?PsqlStream $stream = null;
+    private ?RowStream $stream = null;
 
     private string $rest = '';
 
@@ -45,11 +45,20 @@ final class CopyReader implements BatchReader
 
     private readonly Shape $shape;
 
+    private readonly Conditions $conditions;
+
+    /** @var callable(string): RowStream */
+    private $query;
+
+    /** @param  callable(string): RowStream  $query  runs a SELECT */
     public function __construct(
-        private readonly PostgresSettings $settings,
         private readonly FeedDefinition $definition,
         private readonly ReadPlan $plan,
+        Spelling $spelling,
+        callable $query,
     ) {
+        $this->conditions = new Conditions($spelling, $definition);
+        $this->query = $query;
         $this->shape = $definition->carried();
         $this->position = $plan->from;
     }
@@ -106,19 +115,18 @@ final class CopyReader implements BatchReader
         return substr($buffer, 0, $end + 1);
     }
 
-    private function open(Position $after): PsqlStream
+    private function open(Position $after): RowStream
     {
         $this->chunkRows = 0;
-        $columns = Connection::names($this->shape->names());
-        $select = "SELECT {$columns} FROM ".Sql::table($this->definition->source);
+        $select = $this->conditions->select();
         $window = $this->plan->window;
 
-        return PsqlStream::copy($this->settings, match ($this->plan->kind) {
+        return ($this->query)(match ($this->plan->kind) {
             'reload' => $select,
-            'load' => "{$select} WHERE ".Sql::load($this->definition, $window, $after)
-                .' ORDER BY '.Connection::names($this->definition->key).' LIMIT '.self::CHUNK,
-            'increment' => "{$select} WHERE ".($window === null ? 'false' : Sql::window($this->definition, $window))
-                .' ORDER BY '.Connection::names([(string) $this->definition->watermark, ...$this->definition->key]),
+            'load' => "{$select} WHERE ".$this->conditions->load($window, $after)
+                .' ORDER BY '.$this->conditions->names($this->definition->key).' LIMIT '.self::CHUNK,
+            'increment' => "{$select} WHERE ".($window === null ? '1 = 0' : $this->conditions->window($window))
+                .' ORDER BY '.$this->conditions->names([(string) $this->definition->watermark, ...$this->definition->key]),
         });
     }
 

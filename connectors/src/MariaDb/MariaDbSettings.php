@@ -1,0 +1,73 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\MariaDb;
+
+use Lighterman\Connectors\Connecting;
+use Lighterman\Connectors\Pdo\PdoConnection;
+use PDO;
+use PDOException;
+use SensitiveParameter;
+
+/** How to reach one MariaDB database. The password never leaves this object but for the driver's own parameters. */
+final readonly class MariaDbSettings
+{
+    /** @param  'disable'|'prefer'|'require'|'verify-full'  $tls */
+    public function __construct(
+        public string $system,
+        public string $host,
+        public int $port,
+        public string $database,
+        public string $user,
+        #[SensitiveParameter] private string $password,
+        public string $tls = 'prefer',
+    ) {
+    }
+
+    /** @param  bool  $streams  whether rows come one after the other, the session being busy meanwhile */
+    public function session(bool $readOnly, bool $streams = false): PdoConnection
+    {
+        return new PdoConnection(fn (): PDO => $this->connect($readOnly, $streams), fn (PDOException $e) => Trouble::of($this, $e));
+    }
+
+    private function connect(bool $readOnly, bool $streams): PDO
+    {
+        // Rendering must not depend on the server's settings: the zone of timestamps is UTC.
+        $init = "SET time_zone = '+00:00', sql_mode = 'NO_BACKSLASH_ESCAPES,STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION', net_write_timeout = 3600"
+            .($readOnly ? ', SESSION tx_read_only = ON' : ', lock_wait_timeout = 5');
+        $options = [
+            PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION, PDO::ATTR_TIMEOUT => 5, PDO::ATTR_EMULATE_PREPARES => true, PDO::ATTR_STRINGIFY_FETCHES => true,
+            PDO::MYSQL_ATTR_USE_BUFFERED_QUERY => ! $streams, PDO::MYSQL_ATTR_INIT_COMMAND => $init, PDO::MYSQL_ATTR_LOCAL_INFILE => false,
+        ];
+        $dsn = "mysql:host={$this->host};port={$this->port};dbname={$this->database};charset=utf8mb4";
+        $encrypted = [PDO::MYSQL_ATTR_SSL_CA => '/etc/ssl/certs/ca-certificates.crt', PDO::MYSQL_ATTR_SSL_VERIFY_SERVER_CERT => $this->tls === 'verify-full'];
+        if ($this->tls === 'disable') {
+            return new PDO($dsn, $this->user, $this->password, $options);
+        }
+        try {
+            // The driver warns besides throwing.
+            return @new PDO($dsn, $this->user, $this->password, $options + $encrypted);
+        } catch (PDOException $e) {
+            if (! Trouble::isTls($e, connecting: true)) {
+                throw $e;
+            }
+            if ($this->tls !== 'prefer') {
+                throw Connecting::tls($this->system, $this->tls);
+            }
+
+            return new PDO($dsn, $this->user, $this->password, $options);
+        }
+    }
+
+    public function place(): string
+    {
+        return "{$this->host}:{$this->port}/{$this->database}";
+    }
+
+    /** @return array<string, mixed> without the password */
+    public function __debugInfo(): array
+    {
+        return ['system' => $this->system, 'place' => $this->place(), 'user' => $this->user];
+    }
+}

@@ -1,0 +1,71 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres\Triggers;
+
+use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Sql;
+use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\TableName;
+
+/** Whether triggers may be put on tables of a PostgreSQL database, and what to run where they may not. */
+final readonly class TriggerChecks
+{
+    public function __construct(private Connection $connection)
+    {
+    }
+
+    /**
+     * @param  list<TableName>  $tables
+     * @param  list<string>  $wanting  those of them that triggers have to be put on
+     * @param  bool  $made  whether the change table is there
+     * @return list<Finding>
+     */
+    public function findings(array $tables, array $wanting, bool $made): array
+    {
+        $findings = $this->server($made);
+        foreach ($tables as $table) {
+            $findings[] = $this->table($table, in_array((string) $table, $wanting, true));
+        }
+
+        return $findings;
+    }
+
+    /** @return list<Finding> */
+    private function server(bool $made): array
+    {
+        $row = $this->connection->row("SELECT current_setting('server_version_num')::int AS version, pg_is_in_recovery() AS standby, current_database() AS name,
+            CASE WHEN to_regnamespace($1) IS NULL THEN has_database_privilege(current_database(), 'CREATE') ELSE has_schema_privilege($1, 'CREATE') END AS creates, to_regnamespace($1) IS NULL AS without", [PostgresChangeTable::SCHEMA]) ?? [];
+        $user = Connection::name($this->connection->settings->user);
+        $schema = Connection::name(PostgresChangeTable::SCHEMA);
+
+        return [
+            (int) $row['version'] >= 130000
+                ? Finding::passed('Version', 'The server is new enough.')
+                : Finding::failed('Version', 'Recording changes by trigger needs PostgreSQL 13 or later.', 'Upgrade the server, or use capture watermark or reload.'),
+            $row['standby'] === 't'
+                ? Finding::failed('Primary', 'The server is a standby; no change table can be made in it.', 'Name the primary server.')
+                : Finding::passed('Primary', 'The server is a primary.'),
+            match (true) {
+                $made => Finding::passed('Change table', 'It is there.'),
+                $row['creates'] === 't' => Finding::passed('Change table', 'It will be made in schema '.PostgresChangeTable::SCHEMA.'.'),
+                $row['without'] === 't' => Finding::failed('Change table', "{$this->connection->settings->user} may not make a schema for the change table.", "CREATE SCHEMA {$schema} AUTHORIZATION {$user};"),
+                default => Finding::failed('Change table', "{$this->connection->settings->user} may not make a change table in schema ".PostgresChangeTable::SCHEMA.'.', "GRANT USAGE, CREATE ON SCHEMA {$schema} TO {$user};"),
+            },
+        ];
+    }
+
+    private function table(TableName $table, bool $wanting): Finding
+    {
+        $row = $this->connection->row("SELECT relkind, has_table_privilege(oid, 'TRIGGER') AS may FROM pg_class WHERE oid = to_regclass($1)", [Sql::table($table)]);
+
+        return match (true) {
+            $row === null => Finding::failed((string) $table, "There is no table {$table}, or it may not be seen.", 'Check its name.'),
+            ! in_array($row['relkind'], ['r', 'p'], true) => Finding::failed((string) $table, "{$table} is not a table that triggers can be put on.", 'Use capture reload or watermark for it.'),
+            ! $wanting => Finding::passed((string) $table, 'Its triggers are in place.'),
+            $row['may'] === 't' => Finding::passed((string) $table, 'Triggers will be put on it.'),
+            default => Finding::failed((string) $table, "{$this->connection->settings->user} may not put triggers on {$table}.", 'GRANT TRIGGER ON '.Sql::table($table).' TO '.Connection::name($this->connection->settings->user).';'),
+        };
+    }
+}

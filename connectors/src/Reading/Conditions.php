@@ -1,0 +1,101 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Reading;
+
+use Lighterman\Core\Capture\Window;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Position\Position;
+
+/** The conditions that pick the rows of a window, of a first load or of a chunk. */
+final readonly class Conditions
+{
+    public function __construct(private Spelling $spelling, private FeedDefinition $definition)
+    {
+    }
+
+    /** The condition that picks exactly the rows of a window. */
+    public function window(Window $window): string
+    {
+        $column = $this->spelling->name((string) $this->definition->watermark);
+        $parts = ["{$column} IS NOT NULL", ...$this->past($window->from)];
+        if ($window->until !== null) {
+            $parts[] = $column.($window->withUntil ? ' <= ' : ' < ').$this->typed((string) $this->definition->watermark, $window->until);
+        }
+
+        return implode(' AND ', $parts);
+    }
+
+    /** @return list<string> conditions for rows after a position in the order watermark, key */
+    private function past(Position $from): array
+    {
+        if ($from->isLoading() || $from->watermark === null) {
+            return [];
+        }
+        $column = $this->spelling->name((string) $this->definition->watermark);
+        $value = $this->typed((string) $this->definition->watermark, $from->watermark);
+        if ($from->key) {
+            // The first condition is implied by the second; it lets an index on the watermark alone be used.
+            return ["{$column} >= {$value}", $this->ordered([(string) $this->definition->watermark, ...$this->definition->key], [$from->watermark, ...$from->key])];
+        }
+        if ($this->definition->overlap > 0) {
+            $value = $this->spelling->less($value, $this->definition->overlap, $this->definition->watermarkMode());
+        }
+
+        return [$column.($from->key === [] ? ' > ' : ' >= ').$value];
+    }
+
+    /** The condition that picks the rows of a first load still to come. */
+    public function load(?Window $window, Position $from): string
+    {
+        $parts = [];
+        if ($from->key) {
+            $parts[] = $this->ordered($this->definition->key, $from->key);
+        }
+        if ($window !== null) {
+            $parts[] = $this->spelling->name((string) $this->definition->watermark).($window->withUntil ? ' <= ' : ' < ').$this->typed((string) $this->definition->watermark, (string) $window->until);
+        }
+
+        return $parts ? implode(' AND ', $parts) : 'true';
+    }
+
+    /**
+     * The condition for a chunk of a load beside changes.
+     *
+     * @param  list<string>|null  $after
+     * @param  list<string>|null  $until
+     */
+    public function chunk(?array $after, ?array $until): string
+    {
+        $parts = [...($after === null ? [] : [$this->ordered($this->definition->key, $after)]), ...($until === null ? [] : [$this->ordered($this->definition->key, $until, '<=')])];
+
+        return $parts === [] ? '' : ' WHERE '.implode(' AND ', $parts);
+    }
+
+    public function select(): string
+    {
+        return 'SELECT '.implode(', ', array_map($this->spelling->rendered(...), $this->definition->carried()->columns)).' FROM '.$this->spelling->table($this->definition->source);
+    }
+
+    /** @param  list<string>  $columns */
+    public function names(array $columns): string
+    {
+        return implode(', ', array_map($this->spelling->name(...), $columns));
+    }
+
+    /**
+     * @param  list<string>  $columns
+     * @param  list<string>  $values
+     * @param  '>'|'<='  $operator
+     */
+    private function ordered(array $columns, array $values, string $operator = '>'): string
+    {
+        return $this->spelling->ordered(array_map($this->spelling->name(...), $columns), array_map($this->typed(...), $columns, $values), $operator);
+    }
+
+    private function typed(string $column, string $value): string
+    {
+        return $this->spelling->literal($this->definition->shape->column($column)?->type, $value);
+    }
+}

@@ -1,0 +1,78 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Sqlite;
+
+use Lighterman\Connectors\Pdo\PdoConnection;
+use Lighterman\Core\Port\SystemTrouble;
+use PDO;
+use PDOException;
+
+/** Where an SQLite database lies on this machine. */
+final readonly class SqliteSettings
+{
+    /** The first bytes of every database file. @see https://www.sqlite.org/fileformat.html#the_database_header */
+    private const HEADER = "SQLite format 3\0";
+
+    private const BUSY_SECONDS = 5;
+
+    public function __construct(public string $system, public string $path)
+    {
+    }
+
+    public function session(): PdoConnection
+    {
+        return new PdoConnection(fn (): PDO => $this->connect(), fn (PDOException $e): SystemTrouble => $this->trouble($e));
+    }
+
+    private function connect(): PDO
+    {
+        $this->look();
+        $pdo = new PDO("sqlite:{$this->path}", null, null, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION, PDO::ATTR_TIMEOUT => self::BUSY_SECONDS, PDO::ATTR_STRINGIFY_FETCHES => true]);
+        $pdo->exec('PRAGMA trusted_schema = OFF');
+
+        return $pdo;
+    }
+
+    /** A file that is not there would be made, and one of another kind written over. */
+    private function look(): void
+    {
+        if (! str_starts_with($this->path, '/')) {
+            throw SystemTrouble::lasting('no_file', "{$this->system}: {$this->path} is not a whole path.", 'Give the path from the root, beginning with /.');
+        }
+        if (! is_file($this->path)) {
+            throw SystemTrouble::passing('no_file', "{$this->system}: there is no file {$this->path} on this machine.", 'Check the path; the worker and the pages must run where the file lies.');
+        }
+        if (! is_readable($this->path)) {
+            throw SystemTrouble::lasting('no_privilege', "{$this->system}: {$this->path} may not be read.", 'Give the account that Lighterman runs under the right to read it.');
+        }
+        if (filesize($this->path) > 0 && file_get_contents($this->path, length: 16) !== self::HEADER) {
+            throw SystemTrouble::lasting('no_database', "{$this->system}: {$this->path} is not an SQLite database.", 'Check the path. An encrypted database cannot be read.');
+        }
+    }
+
+    public function writable(): bool
+    {
+        // The journal is made beside the file.
+        return is_writable($this->path) && is_writable(dirname($this->path));
+    }
+
+    /** @see https://www.sqlite.org/rescode.html */
+    private function trouble(PDOException $e): SystemTrouble
+    {
+        $code = (int) ($e->errorInfo[1] ?? 0) & 0xFF;
+        $said = "{$this->system}: ".($e->errorInfo[2] ?? $e->getMessage());
+
+        return match (true) {
+            in_array($code, [5, 6, 19], true) => SystemTrouble::passing('busy', "{$said}: somebody else has been writing to it for ".self::BUSY_SECONDS.' s.', 'Lighterman tries again. If it stays so, have the long transaction ended.'),
+            $code === 8 => SystemTrouble::lasting('no_privilege', "{$said}.", "Give the account that Lighterman runs under the right to write {$this->path} and its folder."),
+            $code === 13 => SystemTrouble::passing('disk_full', "{$said}.", "Free space on the disk of {$this->path}. Lighterman tries again."),
+            $code === 10 => SystemTrouble::passing('busy', "{$said}.", 'The disk reported an error. Lighterman tries again.'),
+            in_array($code, [11, 26], true) => SystemTrouble::lasting('no_database', "{$said}.", 'The file is damaged, or is no SQLite database. Check it with PRAGMA integrity_check.'),
+            str_contains($said, 'no such table') => SystemTrouble::lasting('no_table', "{$said}.", 'Check its name; it may have been dropped or renamed.'),
+            str_contains($said, 'no such column') => SystemTrouble::lasting('no_column', "{$said}.", 'Check its name; it may have been dropped or renamed.'),
+            default => SystemTrouble::lasting('refused', "{$said}.", 'Correct what the message names and try again.'),
+        };
+    }
+}

@@ -1,0 +1,47 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Sqlite;
+
+use Lighterman\Connectors\Pdo\PdoSpelling;
+use Lighterman\Core\Capture\WatermarkMode;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+
+final class SqliteSpelling extends PdoSpelling
+{
+    public function name(string $name): string
+    {
+        return '"'.str_replace('"', '""', $name).'"';
+    }
+
+    public function render(Column $column, string $value): string
+    {
+        return match ($column->type->kind) {
+            TypeKind::Bytes => "'\\x' || hex({$value})",
+            // Seventeen digits give every double back; cast to text it has only fifteen.
+            TypeKind::Float64, TypeKind::Decimal => "CASE typeof({$value}) WHEN 'real' THEN printf('%!.17g', {$value}) ELSE CAST({$value} AS TEXT) END",
+            default => "CAST({$value} AS TEXT)",
+        };
+    }
+
+    public function literal(?Type $type, string $value): string
+    {
+        return match ($type?->kind) {
+            TypeKind::Int64, TypeKind::Decimal, TypeKind::Float64, TypeKind::Boolean => is_numeric($value) ? $value : $this->text($value),
+            TypeKind::Bytes => preg_match('/^\\\\x([0-9A-Fa-f]*)$/', $value, $m) ? "x'{$m[1]}'" : $this->text($value),
+            default => $this->text($value),
+        };
+    }
+
+    public function less(string $literal, int $overlap, ?WatermarkMode $mode): string
+    {
+        return match (true) {
+            $mode === WatermarkMode::Moment => "strftime('%Y-%m-%d %H:%M:%f', {$literal}, '-{$overlap} seconds')",
+            str_starts_with($literal, "'") => "date({$literal}, '-{$overlap} days')",
+            default => "({$literal} - {$overlap})",
+        };
+    }
+}

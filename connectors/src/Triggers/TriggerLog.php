@@ -1,0 +1,116 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Triggers;
+
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Port\LoadChunk;
+use Lighterman\Core\Port\LogReader;
+use Lighterman\Core\Port\LogState;
+use Lighterman\Core\Port\SystemTrouble;
+
+/** A change log made by triggers, for databases whose own cannot be had. */
+final class TriggerLog implements ChangeLog
+{
+    private ?TriggerReader $reader = null;
+
+    public function __construct(private readonly string $system, private readonly ChangeTable $changes)
+    {
+    }
+
+    public function check(array $tables): array
+    {
+        return $this->changes->findings($tables);
+    }
+
+    public function statements(array $tables): array
+    {
+        $there = $this->changes->exists();
+        $wanting = $there ? $this->changes->amiss($tables) : [];
+        $statements = $there ? [] : $this->changes->tableStatements();
+        foreach ($tables as $table) {
+            if (! $there || isset($wanting[(string) $table])) {
+                $statements = [...$statements, ...$this->changes->triggerStatements($table)];
+            }
+        }
+
+        return $statements;
+    }
+
+    public function ensure(array $tables, bool $begin): int
+    {
+        foreach ($this->check($tables) as $finding) {
+            if ($finding->result === 'failed') {
+                throw SystemTrouble::lasting('triggers_not_ready', "{$this->system}: {$finding->said}", (string) $finding->remedy);
+            }
+        }
+        if ($begin && ! $this->changes->exists()) {
+            $this->changes->create();
+        }
+        $this->required();
+        $amiss = $this->amiss($tables);
+        foreach ($tables as $table) {
+            if (isset($amiss[(string) $table])) {
+                $this->changes->install($table);
+            }
+        }
+
+        return $this->changes->last()->place();
+    }
+
+    public function amiss(array $tables): array
+    {
+        return $this->changes->amiss($tables);
+    }
+
+    public function leave(array $tables): void
+    {
+        array_map($this->changes->uninstall(...), $tables);
+    }
+
+    public function remove(): void
+    {
+        $this->changes->drop();
+    }
+
+    public function state(): ?LogState
+    {
+        return $this->changes->exists() ? new LogState(0, $this->changes->bytes(), false) : null;
+    }
+
+    public function required(): LogState
+    {
+        return $this->state()
+            ?? throw SystemTrouble::lasting('changes_gone', "{$this->system}: the change table {$this->changes->name()} is gone. Changes made since then are known to nobody.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
+    }
+
+    public function open(int $from): LogReader
+    {
+        $this->required();
+
+        return $this->reader = new TriggerReader($this->changes, $this->system, $from);
+    }
+
+    public function mark(string $content, bool $after): void
+    {
+        ($this->reader ?? throw new \LogicException('A mark needs a reader to come back through.'))->mark($content, $after);
+    }
+
+    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk
+    {
+        return $this->changes->chunk($definition, $after, $until, $rows);
+    }
+
+    public function clock(): ClockOffset
+    {
+        return $this->changes->clock();
+    }
+
+    public function lingering(array $transactions): bool
+    {
+        return false;
+    }
+}

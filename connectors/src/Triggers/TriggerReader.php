@@ -1,0 +1,263 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Triggers;
+
+use Generator;
+use Lighterman\Core\Capture\Log\Begin;
+use Lighterman\Core\Capture\Log\Commit;
+use Lighterman\Core\Capture\Log\LoggedRow;
+use Lighterman\Core\Capture\Log\Mark;
+use Lighterman\Core\Capture\Log\Relation;
+use Lighterman\Core\Capture\Log\Truncated;
+use Lighterman\Core\Port\LogReader;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+
+/**
+ * Reads a change table as a change log: reading after reading, unit after unit.
+ *
+ * A place is the number of a reading in its upper half and, in its lower half, how many units of it have passed. Marks are
+ * not written anywhere: one that opens something comes before the next reading, one that closes something after it.
+ */
+final class TriggerReader implements LogReader
+{
+    /** Milliseconds between two looks at a change table that brings nothing. */
+    private const PAUSE = 100;
+
+    private const FORGET_SECONDS = 5.0;
+
+    private Reading $reading;
+
+    private int $passed;
+
+    /** @var Generator<int, StoredChange>|null changes of the reading that are still to come */
+    private ?Generator $changes = null;
+
+    /** Units of the reading that had been landed before. */
+    private int $skip;
+
+    private ?string $unit = null;
+
+    /** @var list<Begin|Commit|Relation|LoggedRow|Truncated|Mark> */
+    private array $queue = [];
+
+    /** @var list<string> */
+    private array $before = [];
+
+    /** @var list<string> asked for since the last look */
+    private array $after = [];
+
+    /** @var list<string> marks to come at the end of the reading */
+    private array $closing = [];
+
+    /** @var array<string, Relation> by table and shape */
+    private array $relations = [];
+
+    /** @var array<string, int> numbers given to the tables */
+    private array $ids = [];
+
+    /** @var array<string, Relation> as described last, by table */
+    private array $described = [];
+
+    /** @var array<int, Reading> readings that were read to their end, by the place where they ended */
+    private array $ended = [];
+
+    private float $forgotAt = 0.0;
+
+    private float $lookedAt = 0.0;
+
+    private float $waited = 0.0;
+
+    private int $size = 0;
+
+    private int $latest = 0;
+
+    public function __construct(private readonly ChangeTable $table, string $system, int $from)
+    {
+        $number = Reading::numberAt($from);
+        $before = $number === 0 ? null : $table->reading($number - 1);
+        $reading = $table->reading($number) ?? throw SystemTrouble::lasting('changes_gone', "{$system}: the change table {$table->name()} does not know reading {$number}, up to which this route has landed.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
+        $this->reading = $reading;
+        $this->latest = $reading->at;
+        $this->passed = $from & 0xFFFFFFFF;
+        $this->skip = $this->passed;
+        if ($before !== null) {
+            // It may have landed in part; where it landed whole its changes are gone, or skipped.
+            $this->changes = $table->between($before, $reading);
+            $this->passed = 0;
+        }
+    }
+
+    public function mark(string $content, bool $after): void
+    {
+        if ($after) {
+            $this->after[] = $content;
+        } else {
+            $this->before[] = $content;
+        }
+    }
+
+    public function next(int $wait): Begin|Commit|Relation|LoggedRow|Truncated|Mark|null
+    {
+        for ($until = microtime(true) + $wait / 1000; ; $this->pause($until)) {
+            if ($this->queue === []) {
+                $this->changes === null ? $this->look() : $this->advance();
+            }
+            $message = array_shift($this->queue);
+            if ($message !== null) {
+                return $message;
+            }
+            if ($this->changes === null && microtime(true) >= $until) {
+                return null;
+            }
+        }
+    }
+
+    private function pause(float $until): void
+    {
+        if ($this->changes !== null || $this->queue !== []) {
+            return;
+        }
+        $clock = hrtime(true);
+        usleep((int) max(0, min(self::PAUSE * 1000, ($until - microtime(true)) * 1e6)));
+        $this->waited += (hrtime(true) - $clock) / 1e6;
+    }
+
+    private function look(): void
+    {
+        $this->placed($this->before);
+        $this->before = [];
+        if ($this->after === [] && $this->queue === [] && microtime(true) - $this->lookedAt < self::PAUSE / 1000) {
+            return;
+        }
+        $this->lookedAt = microtime(true);
+        $next = $this->table->after($this->reading);
+        $closing = $this->after;
+        $this->after = [];
+        if ($next === null) {
+            $this->placed($closing);
+
+            return;
+        }
+        $this->closing = $closing;
+        $this->changes = $this->table->between($this->reading, $next);
+        $this->reading = $next;
+        $this->passed = $this->skip = 0;
+    }
+
+    /** @param  list<string>  $marks that take their place here */
+    private function placed(array $marks): void
+    {
+        foreach ($marks as $content) {
+            $place = $this->place();
+            $this->passed++;
+            array_push($this->queue, new Begin($place, $this->latest, 0), new Mark($place, 'lighterman', $content), new Commit($this->place(), $this->latest));
+        }
+    }
+
+    private function place(): int
+    {
+        return $this->reading->place() + $this->passed;
+    }
+
+    /** Takes the next change of the reading. */
+    private function advance(): void
+    {
+        $changes = $this->changes;
+        if ($changes === null) {
+            return;
+        }
+        if (! $changes->valid()) {
+            $this->endUnit();
+            $this->changes = null;
+            $this->passed = max($this->passed, $this->skip);
+            $this->ended[$this->place()] = $this->reading;
+            $this->placed($this->closing);
+            $this->closing = [];
+
+            return;
+        }
+        $change = $changes->current();
+        if ($this->unit !== $change->unit) {
+            $this->endUnit();
+            $this->unit = $change->unit;
+            if ($this->passed >= $this->skip) {
+                $this->queue[] = new Begin($this->place(), $change->at, 0);
+            }
+        }
+        $this->latest = max($this->latest, $change->at);
+        if ($this->passed >= $this->skip) {
+            $this->size = $change->bytes;
+            $this->tell($change);
+        }
+        $changes->next();
+    }
+
+    private function endUnit(): void
+    {
+        if ($this->unit === null) {
+            return;
+        }
+        $this->unit = null;
+        $this->passed++;
+        if ($this->passed > $this->skip) {
+            $this->queue[] = new Commit($this->place(), $this->latest);
+        }
+    }
+
+    private function tell(StoredChange $change): void
+    {
+        $known = $this->relations["{$change->table} {$change->shape}"] ??= new Relation($this->ids[$change->table] ??= count($this->ids) + 1, TableName::parse($change->table), 'f', $change->columns, array_fill(0, count($change->columns), true), self::types($change->shape));
+        if (($this->described[$change->table] ?? null) !== $known) {
+            $this->queue[] = $this->described[$change->table] = $known;
+        }
+        $this->queue[] = $change->kind === 'truncate' ? new Truncated([$known]) : new LoggedRow($known, $change->kind, $change->before, $change->after, $change->at);
+    }
+
+    /** @return list<array{int, int}> a number that changes with the shape, where a change of type has to show */
+    private static function types(string $shape): array
+    {
+        return [[crc32($shape), 0]];
+    }
+
+    public function size(): int
+    {
+        return $this->size;
+    }
+
+    public function confirm(int $lsn): void
+    {
+        if (microtime(true) - $this->forgotAt < self::FORGET_SECONDS) {
+            return;
+        }
+        $this->forgotAt = microtime(true);
+        $last = null;
+        foreach ($this->ended as $place => $reading) {
+            if ($place <= $lsn) {
+                $last = $reading;
+                unset($this->ended[$place]);
+            }
+        }
+        if ($last !== null) {
+            $this->table->forget($last);
+        }
+    }
+
+    public function waited(): float
+    {
+        return $this->waited;
+    }
+
+    public function silence(): float
+    {
+        // So that what was confirmed while the last forgetting was too recent is forgotten all the same.
+        return $this->ended === [] ? 0.0 : microtime(true) - $this->forgotAt;
+    }
+
+    public function close(): void
+    {
+        $this->changes = null;
+    }
+}

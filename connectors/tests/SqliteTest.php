@@ -1,0 +1,118 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Tests;
+
+use Lighterman\Connectors\Sqlite\SqliteChangeTable;
+use Lighterman\Connectors\Sqlite\SqliteSettings;
+use Lighterman\Connectors\Sqlite\SqliteSource;
+use Lighterman\Connectors\Triggers\TriggerLog;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use PDO;
+use PDOException;
+use PHPUnit\Framework\Attributes\Test;
+
+/** An SQLite file as a source. */
+final class SqliteTest extends OtherSourceCase
+{
+    private string $folder;
+
+    protected function setUp(): void
+    {
+        parent::setUp();
+        $this->folder = sys_get_temp_dir().'/lighterman-'.bin2hex(random_bytes(4));
+        mkdir($this->folder);
+        $this->app = $this->session();
+        $this->app->exec('PRAGMA journal_mode = WAL');
+        $settings = new SqliteSettings('cellar', "{$this->folder}/cellar.db");
+        $this->other = new SqliteSource($settings);
+        $this->changes = new SqliteChangeTable($settings, 'test0001');
+        $this->log = new TriggerLog('cellar', $this->changes);
+    }
+
+    protected function tearDown(): void
+    {
+        array_map(unlink(...), glob("{$this->folder}/*") ?: []);
+        rmdir($this->folder);
+        parent::tearDown();
+    }
+
+    protected function session(): PDO
+    {
+        return new PDO("sqlite:{$this->folder}/cellar.db", options: [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION]);
+    }
+
+    protected function table(string $name): TableName
+    {
+        return new TableName('main', $name);
+    }
+
+    #[Test]
+    public function values_arrive_unchanged_by_reading_and_by_trigger(): void
+    {
+        $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, a REAL, b TEXT, c BLOB, d BOOLEAN, e DATE, f DATETIME, g DECIMAL(10,2), h, i JSON)');
+        $reader = $this->begin();
+        $this->does("INSERT INTO casks VALUES (9223372036854775807, 0.1 + 0.2, 'tab\there', x'00ff', 1, '2026-02-28', '2026-02-28 10:11:12.345', 1.25, 'free', '{\"a\": 1.50}'), (1, 1e300, '', x'', 0, NULL, NULL, 3, NULL, NULL)");
+        $expected = [
+            ['id' => '1', 'a' => '1e+300', 'b' => '', 'c' => '\x', 'd' => 'f', 'e' => null, 'f' => null, 'g' => '3', 'h' => null, 'i' => null],
+            ['id' => '9223372036854775807', 'a' => '0.30000000000000004', 'b' => "tab\there", 'c' => '\x00ff', 'd' => 't', 'e' => '2026-02-28', 'f' => '2026-02-28 10:11:12.345', 'g' => '1.25', 'h' => 'free', 'i' => '{"a": 1.50}'],
+        ];
+        $this->carryOther($this->feedOf('casks', null, ['id'], Landing::Replace));
+        self::assertSame($expected, $this->landed('id, a, b, c, d, e, f, g, h, i', 'casks'));
+        $said = implode("\n", self::told($reader));
+        self::assertStringContainsString('"9223372036854775807","0.30000000000000004","tab\there","\\\\x00FF","1","2026-02-28","2026-02-28 10:11:12.345","1.25","free"', $said);
+    }
+
+    #[Test]
+    public function the_shape_can_be_altered_only_where_the_triggers_allow_it_and_the_owner_is_told(): void
+    {
+        $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, note TEXT)');
+        $this->begin();
+        // SQLite itself refuses to drop a column that a trigger names; nobody's writing is disturbed.
+        $this->expectException(PDOException::class);
+        $this->expectExceptionMessageMatches('/lighterman_test0001/');
+        $this->does('ALTER TABLE casks DROP COLUMN note');
+    }
+
+    #[Test]
+    public function a_writer_at_work_holds_a_window_up_and_loses_nothing(): void
+    {
+        $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, updated_at DATETIME)', "INSERT INTO casks VALUES (1, '2026-01-01 00:00:00')");
+        $feed = $this->feedOf('casks', 'updated_at', ['id']);
+        self::assertSame(1, $this->carryOther($feed));
+        $writer = $this->session();
+        $writer->exec('BEGIN IMMEDIATE');
+        $writer->exec("INSERT INTO casks VALUES (2, datetime('now'))");
+        try {
+            $this->carryOther($feed);
+            self::fail('It did not wait.');
+        } catch (SystemTrouble $trouble) {
+            self::assertSame(['busy', true], [$trouble->reason, $trouble->mayPass()]);
+        }
+        $writer->exec('COMMIT');
+        usleep(1_100_000);
+        self::assertSame(1, $this->carryOther($feed));
+    }
+
+    #[Test]
+    public function a_file_that_is_not_one_is_refused_and_none_is_made(): void
+    {
+        file_put_contents("{$this->folder}/notes.txt", 'Twelve casks of the late pear.');
+        foreach (["{$this->folder}/notes.txt" => 'no_database', "{$this->folder}/none.db" => 'no_file', 'cellar.db' => 'no_file'] as $path => $reason) {
+            $findings = (new SqliteSource(new SqliteSettings('cellar', $path)))->check();
+            self::assertSame(['failed'], array_map(static fn (Finding $f): string => $f->result, $findings), $path);
+            try {
+                (new SqliteSource(new SqliteSettings('cellar', $path)))->catalogue();
+                self::fail("{$path} was opened.");
+            } catch (SystemTrouble $trouble) {
+                self::assertSame($reason, $trouble->reason);
+            }
+        }
+        self::assertFileDoesNotExist("{$this->folder}/none.db");
+        self::assertSame('Twelve casks of the late pear.', file_get_contents("{$this->folder}/notes.txt"));
+    }
+}
