@@ -7,24 +7,33 @@ namespace App\Console;
 use App\Feeds\SystemBook;
 use App\Models\System;
 use App\Runtime\Systems;
+use App\Support\SystemKind;
 use Illuminate\Console\Command;
 
 final class DemoSystems extends Command
 {
-    protected $signature = 'demo:systems {--port=}';
+    protected $signature = 'demo:systems {--port=} {--cellar-port=}';
 
-    protected $description = 'Enters the demo\'s systems, weighbridge and warehouse';
+    protected $description = 'Enters the demo\'s systems: weighbridge, warehouse and, where it runs, the cellar';
 
     protected $hidden = true;
 
     public function handle(Systems $systems): int
     {
-        [$reader, $writer] = explode("\n", (string) stream_get_contents(STDIN));
-        foreach (['weighbridge' => ['weighbridge_reader', $reader], 'warehouse' => ['warehouse_writer', $writer]] as $name => [$user, $secret]) {
-            $settings = ['host' => '127.0.0.1', 'port' => (int) $this->option('port'), 'database' => $name, 'user' => $user, 'tls' => 'prefer'];
+        [$reader, $writer, $cellar] = explode("\n", (string) stream_get_contents(STDIN));
+        $wanted = [
+            'weighbridge' => [SystemKind::Postgres, 'weighbridge', 'weighbridge_reader', $reader, $this->option('port')],
+            'warehouse' => [SystemKind::Postgres, 'warehouse', 'warehouse_writer', $writer, $this->option('port')],
+            'cellar' => [SystemKind::MariaDb, 'cellar', 'cellar_reader', $cellar, $this->option('cellar-port')],
+        ];
+        foreach ($wanted as $name => [$kind, $database, $user, $secret, $port]) {
+            if ($port === null) {
+                continue;
+            }
+            $settings = ['host' => '127.0.0.1', 'port' => (int) $port, 'database' => $database, 'user' => $user, 'tls' => 'prefer'];
             $system = System::where('name', $name)->first();
             if ($system === null) {
-                $system = SystemBook::add($name, $settings, $secret);
+                $system = SystemBook::add($name, $settings, $secret, $kind);
             } elseif ($system->settings['port'] !== $settings['port']) {
                 SystemBook::change($system, $name, $settings, null);
             } else {

@@ -16,7 +16,7 @@ final class Feeds extends Told
     public function handle(): int
     {
         $json = $this->asJson();
-        $rows = Feed::with('route')->orderBy('name')->get()->map(static fn (Feed $f): array => [
+        $rows = Feed::with('route.logs')->orderBy('name')->get()->map(static fn (Feed $f): array => [
             'feed' => $f->name, 'route' => $f->route->name, 'capture' => $f->capture, 'state' => $f->state(),
             'behind' => $json ? $f->behind() : Say::span($f->behind()), 'promise' => $json ? $f->promise_seconds : Say::span((float) $f->promise_seconds), 'landed' => $f->landed,
         ])->all();

@@ -5,28 +5,35 @@ declare(strict_types=1);
 namespace App\Console;
 
 use App\Feeds\SystemBook;
+use App\Support\SystemKind;
+use Illuminate\Support\Facades\Validator;
 
 final class SystemAdd extends Told
 {
-    protected $signature = 'system:add {name} {--host=127.0.0.1} {--port=5432} {--database=} {--user=} {--tls=prefer : disable, prefer, require or verify-full} {--json}';
+    protected $signature = 'system:add {name} {--kind=postgres : postgres, mariadb or sqlite} {--path= : file of an SQLite database} {--host=127.0.0.1} {--port=} {--database=} {--user=} {--tls=prefer : disable, prefer, require or verify-full} {--json}';
 
-    protected $description = 'Adds a PostgreSQL system; the password is asked for, or read from standard input';
+    protected $description = 'Adds a system; the password of a server is asked for, or read from standard input';
 
     public function handle(): int
     {
-        $secret = stream_isatty(STDIN) ? (string) $this->secret('Password') : rtrim((string) fgets(STDIN), "\r\n");
-        foreach (['database', 'user'] as $needed) {
-            if ((string) $this->option($needed) === '') {
+        $kind = SystemKind::tryFrom((string) $this->option('kind'));
+        if ($kind === null) {
+            return $this->refuse('--kind is one of postgres, mariadb and sqlite.');
+        }
+        $secret = ! $kind->isServer() ? '' : (stream_isatty(STDIN) ? (string) $this->secret('Password') : rtrim((string) fgets(STDIN), "\r\n"));
+        $settings = ['port' => $this->option('port') ?? ($kind === SystemKind::MariaDb ? '3306' : '5432')] + $this->options();
+        $rules = $kind->rules();
+        foreach (array_keys($rules) as $needed) {
+            if ((string) ($settings[$needed] ?? '') === '') {
                 return $this->refuse("--{$needed} is missing.");
             }
         }
-        if (! in_array($this->option('tls'), ['disable', 'prefer', 'require', 'verify-full'], true)) {
-            return $this->refuse('--tls is one of disable, prefer, require and verify-full.');
+        $checked = Validator::make($settings, $rules);
+        if ($checked->fails()) {
+            return $this->refuse('--'.array_key_first($checked->errors()->messages()).': '.$checked->errors()->first());
         }
-        $system = SystemBook::add((string) $this->argument('name'), [
-            'host' => (string) $this->option('host'), 'port' => (int) $this->option('port'), 'database' => (string) $this->option('database'),
-            'user' => (string) $this->option('user'), 'tls' => (string) $this->option('tls'),
-        ], $secret);
+        $settings = array_intersect_key($settings, $rules);
+        $system = SystemBook::add((string) $this->argument('name'), isset($settings['port']) ? ['port' => (int) $settings['port']] + $settings : $settings, $secret, $kind);
 
         $this->asJson() ? $this->json(['system' => $system->name]) : $this->line("Added {$system->name}.");
 

@@ -8,6 +8,7 @@ use App\Models\Feed;
 use App\Models\System;
 use App\Runtime\Systems;
 use App\Support\Audit;
+use App\Support\SystemKind;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Port\Finding;
@@ -23,22 +24,22 @@ final class SystemBook
             ?? throw SystemTrouble::lasting('no_system', "There is no system named \"{$name}\".", 'bin/lighterman systems lists them; the Systems page adds one.');
     }
 
-    /** @param  array{host: string, port: int, database: string, user: string, tls: string}  $settings */
-    public static function add(string $name, array $settings, #[SensitiveParameter] string $secret): System
+    /** @param  array<string, string|int>  $settings  as the kind wants them */
+    public static function add(string $name, array $settings, #[SensitiveParameter] string $secret, SystemKind $kind = SystemKind::Postgres): System
     {
-        return DB::transaction(function () use ($name, $settings, $secret): System {
+        return DB::transaction(function () use ($name, $settings, $secret, $kind): System {
             if (System::where('name', $name)->exists()) {
                 throw InvalidDefinition::at('name', "a system named \"{$name}\" exists", 'Give this one another name.');
             }
-            $system = System::create(['name' => $name, 'kind' => 'postgres', 'settings' => $settings, 'secret' => $secret]);
-            Audit::record('added', 'system', $name, null, $settings + ['secret' => $secret]);
+            $system = System::create(['name' => $name, 'kind' => $kind, 'settings' => $settings, 'secret' => $secret]);
+            Audit::record('added', 'system', $name, null, $settings + ['kind' => $kind->value] + ($kind->isServer() ? ['secret' => $secret] : []));
 
             return $system->refresh();
         });
     }
 
     /**
-     * @param  array{host: string, port: int, database: string, user: string, tls: string}  $settings
+     * @param  array<string, string|int>  $settings
      * @param  string|null  $secret  null keeps the one stored
      */
     public static function change(System $system, string $name, array $settings, #[SensitiveParameter] ?string $secret): void
@@ -72,7 +73,7 @@ final class SystemBook
     {
         $systems->forget();
         $told = static fn (array $findings): array => array_map(static fn (Finding $f): array => $f->toArray(), $findings);
-        $findings = ['source' => $told($systems->source($system)->check()), 'target' => $told($systems->target($system)->check())];
+        $findings = ['source' => $told($systems->source($system)->check()), 'target' => $system->kind->mayBeTarget() ? $told($systems->target($system)->check()) : []];
         // Testing is not a change: the connectors kept for this system stay good.
         System::withoutTimestamps(static fn () => $system->update(['findings' => $findings, 'checked_at' => now()]));
 

@@ -84,7 +84,7 @@ final class Feed extends Record
     /** What is read for it together with other feeds of its route; null for captures by query. */
     public function log(): ?RouteLog
     {
-        return $this->route->logBy($this->capture);
+        return $this->bringsChanges() ? $this->route->logBy($this->capture) : null;
     }
 
     public function behind(): ?float

@@ -30,7 +30,7 @@ final class Route extends Record
 
     public function logBy(string $capture): ?RouteLog
     {
-        return $this->logs->firstWhere('capture', $capture);
+        return $this->loadMissing('logs')->logs->firstWhere('capture', $capture);
     }
 
     /** @return HasMany<Feed, $this> */

@@ -4,22 +4,30 @@ declare(strict_types=1);
 
 namespace App\Models;
 
+use App\Support\SystemKind;
 use Illuminate\Database\Eloquent\Relations\HasMany;
 
 /**
  * Anything outside that rows come from or go to. The secret is encrypted at rest and hidden from every rendering.
  *
- * @property array{host: string, port: int, database: string, user: string, tls: string} $settings
+ * @property SystemKind $kind
+ * @property array<string, string|int> $settings  host, port, database, user and tls of a server; path of a file
  */
 final class System extends Record
 {
     protected $hidden = ['secret'];
 
-    protected $casts = ['settings' => 'array', 'secret' => 'encrypted', 'findings' => 'array', 'checked_at' => 'immutable_datetime'];
+    protected $casts = ['kind' => SystemKind::class, 'settings' => 'array', 'secret' => 'encrypted', 'findings' => 'array', 'checked_at' => 'immutable_datetime'];
 
     public function place(): string
     {
-        return "{$this->settings['host']}:{$this->settings['port']}/{$this->settings['database']}";
+        return $this->kind->isServer() ? "{$this->settings['host']}:{$this->settings['port']}/{$this->settings['database']}" : (string) $this->settings['path'];
+    }
+
+    /** Who it is read as, in the words of a message. */
+    public function account(): string
+    {
+        return $this->kind->isServer() ? (string) $this->settings['user'] : 'Lighterman';
     }
 
     /** @return HasMany<Route, $this> routes that read from this system */

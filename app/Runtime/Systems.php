@@ -7,16 +7,24 @@ namespace App\Runtime;
 use App\Models\Route;
 use App\Models\RouteLog;
 use App\Models\System;
+use App\Support\SystemKind;
+use Lighterman\Connectors\MariaDb\MariaDbChangeTable;
+use Lighterman\Connectors\MariaDb\MariaDbSettings;
+use Lighterman\Connectors\MariaDb\MariaDbSource;
 use Lighterman\Connectors\Postgres\Log\PostgresLog;
 use Lighterman\Connectors\Postgres\Log\SlotBook;
 use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Connectors\Postgres\PostgresSource;
 use Lighterman\Connectors\Postgres\PostgresTarget;
 use Lighterman\Connectors\Postgres\Triggers\PostgresChangeTable;
+use Lighterman\Connectors\Sqlite\SqliteChangeTable;
+use Lighterman\Connectors\Sqlite\SqliteSettings;
+use Lighterman\Connectors\Sqlite\SqliteSource;
 use Lighterman\Connectors\Triggers\TriggerLog;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TargetSystem;
 
 /** Makes the connectors for systems; keeps one open per system and process, so that an empty run needs no new connection. */
@@ -30,12 +38,20 @@ final class Systems
 
     public function source(System $system): SourceSystem
     {
-        return $this->sources[$this->version($system)] ??= new PostgresSource($this->settings($system));
+        return $this->sources[$this->version($system)] ??= match ($system->kind) {
+            SystemKind::Postgres => new PostgresSource($this->postgres($system)),
+            SystemKind::MariaDb => new MariaDbSource($this->mariaDb($system)),
+            SystemKind::Sqlite => new SqliteSource($this->sqlite($system)),
+        };
     }
 
     public function target(System $system): TargetSystem
     {
-        return $this->targets[$this->version($system)] ??= new PostgresTarget($this->settings($system));
+        if (! $system->kind->mayBeTarget()) {
+            throw SystemTrouble::lasting('no_target', "{$system->name} is a {$system->kind->word()} database; rows cannot be landed there.", 'Choose a PostgreSQL system to land in.');
+        }
+
+        return $this->targets[$this->version($system)] ??= new PostgresTarget($this->postgres($system));
     }
 
     /** What a route's changes are read by. Its connections are its own. */
@@ -55,15 +71,23 @@ final class Systems
 
     private function logAt(System $source, Capture $capture, string $slot, string $publication): ChangeLog
     {
-        $settings = $this->settings($source);
+        if ($capture === Capture::Trigger) {
+            $id = substr($slot, -8);
 
-        return $capture === Capture::Trigger ? new TriggerLog($source->name, new PostgresChangeTable($settings, substr($slot, -8))) : new PostgresLog($settings, $slot, $publication);
+            return new TriggerLog($source->name, match ($source->kind) {
+                SystemKind::Postgres => new PostgresChangeTable($this->postgres($source), $id),
+                SystemKind::MariaDb => new MariaDbChangeTable($this->mariaDb($source), $id),
+                SystemKind::Sqlite => new SqliteChangeTable($this->sqlite($source), $id),
+            });
+        }
+
+        return new PostgresLog($this->postgres($source), $slot, $publication);
     }
 
-    /** Replication slots of ours at a source, known here or not. */
-    public function slots(System $source): SlotBook
+    /** Replication slots of ours at a source, known here or not; null where there are none. */
+    public function slots(System $source): ?SlotBook
     {
-        return new SlotBook($this->settings($source));
+        return $source->kind === SystemKind::Postgres ? new SlotBook($this->postgres($source)) : null;
     }
 
     /** Lets go of every connection, so that the next use makes a new one. */
@@ -77,10 +101,26 @@ final class Systems
         return "{$system->id}@{$system->updated_at?->format('U.u')}";
     }
 
-    private function settings(System $system): PostgresSettings
+    private function postgres(System $system): PostgresSettings
+    {
+        return new PostgresSettings($system->name, ...$this->server($system));
+    }
+
+    private function mariaDb(System $system): MariaDbSettings
+    {
+        return new MariaDbSettings($system->name, ...$this->server($system));
+    }
+
+    private function sqlite(System $system): SqliteSettings
+    {
+        return new SqliteSettings($system->name, (string) $system->settings['path']);
+    }
+
+    /** @return array{host: string, port: int, database: string, user: string, password: string, tls: string} */
+    private function server(System $system): array
     {
         $s = $system->settings;
 
-        return new PostgresSettings($system->name, $s['host'], (int) $s['port'], $s['database'], $s['user'], (string) $system->secret, $s['tls']);
+        return ['host' => (string) $s['host'], 'port' => (int) $s['port'], 'database' => (string) $s['database'], 'user' => (string) $s['user'], 'password' => (string) $system->secret, 'tls' => (string) $s['tls']];
     }
 }

@@ -226,6 +226,21 @@ fill_demo() {
     # The reader does not own the tables, so the publication is made for it, as the page would ask a database administrator to.
     [ -n "$(admin_psql -d weighbridge -Atc "SELECT 1 FROM pg_publication WHERE pubname = 'lighterman_weighbridge_warehouse'")" ] || admin_psql -d weighbridge \
         -c 'CREATE PUBLICATION lighterman_weighbridge_warehouse FOR TABLE growers, orchards, varieties, loads, load_samples, pressings, gate_log, price_bands WITH (publish_via_partition_root = true)'
+    # What the page asks for before changes of a table can be recorded by triggers.
+    admin_psql -d weighbridge -c 'SET client_min_messages = warning' -c 'CREATE SCHEMA IF NOT EXISTS lighterman AUTHORIZATION weighbridge_reader' -c 'GRANT TRIGGER ON public.price_bands TO weighbridge_reader'
+}
+
+# The cellar's MariaDB, for those who ask for it.
+fill_cellar() {
+    # The last thing its script makes.
+    [ -n "$(maria_sql -N -e "SELECT 1 FROM information_schema.EVENTS WHERE EVENT_NAME = 'cellar_work'")" ] && return 0
+    say "Filling the cellar ..."
+    printf "CREATE OR REPLACE USER cellar_reader@'127.0.0.1' IDENTIFIED BY '%s'; GRANT PROCESS ON *.* TO cellar_reader@'127.0.0.1'; GRANT SELECT, TRIGGER, CREATE, DROP, INSERT, UPDATE, DELETE ON cellar.* TO cellar_reader@'127.0.0.1';" "$(secret cellar)" | maria_sql
+    (echo 'DROP DATABASE IF EXISTS cellar;'; cat demo/cellar.sql) | maria_sql
+}
+
+maria_sql() {
+    MYSQL_PWD=$(cat "$var/maria/password") mariadb --no-defaults -h 127.0.0.1 -P "$(cat "$var/maria/port")" -u lighterman "$@"
 }
 
 write_env() {
@@ -236,12 +251,16 @@ write_env() {
 }
 
 enter_demo() {
-    printf '%s\n%s' "$(secret reader)" "$(secret writer)" | php bin/lighterman demo:systems --port="$(cat "$var/pg/port")"
+    printf '%s\n%s\n%s' "$(secret reader)" "$(secret writer)" "$(secret cellar)" | php bin/lighterman demo:systems --port="$(cat "$var/pg/port")" ${1:+--cellar-port="$(cat "$var/maria/port")"}
     if [ ! -e "$var/run/demo.done" ]; then
         local who
         for who in engineer viewer; do sign_in "$who" | php bin/lighterman person:add "$who" "$who" >/dev/null; done
         [ -n "$(php bin/lighterman feeds | grep 'warehouse' || true)" ] || php bin/lighterman route:load demo/route.yaml >/dev/null
         touch "$var/run/demo.done"
+    fi
+    if [ -n "${1:-}" ] && [ ! -e "$var/run/cellar.done" ]; then
+        php bin/lighterman route:load demo/cellar.yaml >/dev/null
+        touch "$var/run/cellar.done"
     fi
 }
 

@@ -85,7 +85,7 @@ abstract class LogCase extends PostgresCase
     {
         $this->reader ??= $this->log->open(0);
         $mark = bin2hex(random_bytes(8));
-        $this->log->mark($mark);
+        $this->log->mark($mark, after: true);
         $messages = [];
         for ($until = microtime(true) + 10; microtime(true) < $until;) {
             $message = $this->reader->next(500);

@@ -16,7 +16,7 @@ final class FindController
     {
         $q = trim((string) $request->query('q'));
         $like = '%'.addcslashes($q, '\\%_').'%';
-        $feeds = $q === '' ? collect() : Feed::with('definition', 'route')->where(fn ($w) => $w->where('feeds.name', 'ilike', $like)->orWhere('landed', 'ilike', $like)
+        $feeds = $q === '' ? collect() : Feed::with('definition', 'route.logs')->where(fn ($w) => $w->where('feeds.name', 'ilike', $like)->orWhere('landed', 'ilike', $like)
             ->orWhereHas('definition', fn ($d) => $d->whereRaw("body->>'table' ILIKE ?", [$like])->orWhereRaw("EXISTS (SELECT 1 FROM jsonb_array_elements(body->'shape'->'columns') c WHERE c->>'name' ILIKE ?)", [$like])))
             ->orderBy('name')->limit(100)->get();
 

@@ -15,7 +15,7 @@ final class LandedController
 {
     public function index(): View
     {
-        return view('landed.index', ['feeds' => Feed::with('route.target', 'definition')->orderBy('landed')->limit(1000)->get()]);
+        return view('landed.index', ['feeds' => Feed::with('route.target', 'route.logs', 'definition')->orderBy('landed')->limit(1000)->get()]);
     }
 
     public function show(Request $request, Feed $feed, Systems $systems): View

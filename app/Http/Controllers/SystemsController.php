@@ -9,8 +9,10 @@ use App\Models\RouteLog;
 use App\Models\System;
 use App\Runtime\Systems;
 use App\Support\Audit;
+use App\Support\SystemKind;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
+use Illuminate\Validation\Rule;
 use Illuminate\View\View;
 use Lighterman\Core\Port\SystemTrouble;
 
@@ -21,14 +23,14 @@ final class SystemsController
         return view('systems.index', ['systems' => System::withCount('routesFrom', 'routesTo')->orderBy('name')->get()]);
     }
 
-    public function create(): View
+    public function create(Request $request): View
     {
-        return view('systems.form', ['system' => null, 'orphans' => []]);
+        return view('systems.form', ['system' => null, 'kind' => SystemKind::tryFrom((string) $request->query('kind', (string) old('kind'))) ?? SystemKind::Postgres, 'orphans' => []]);
     }
 
     public function show(System $system, Systems $systems): View
     {
-        return view('systems.form', ['system' => $system, 'orphans' => $this->orphans($system, $systems)]);
+        return view('systems.form', ['system' => $system, 'kind' => $system->kind, 'orphans' => $this->orphans($system, $systems)]);
     }
 
     /**
@@ -44,7 +46,7 @@ final class SystemsController
         try {
             $known = RouteLog::pluck('slot')->all();
 
-            return array_values(array_filter($systems->slots($system)->all(), static fn (array $s): bool => ! in_array($s['name'], $known, true)));
+            return array_values(array_filter($systems->slots($system)?->all() ?? [], static fn (array $s): bool => ! in_array($s['name'], $known, true)));
         } catch (SystemTrouble) {
             return [];
         }
@@ -56,7 +58,7 @@ final class SystemsController
         if (! in_array($slot, array_column($this->orphans($system, $systems), 'name'), true)) {
             return back()->withErrors(['confirm' => "Slot {$slot} is read by a route, or gone already."]);
         }
-        $systems->slots($system)->drop($slot);
+        $systems->slots($system)?->drop($slot);
         Audit::record('dropped the slot '.$slot.' of', 'system', $system->name);
 
         return redirect('/systems/'.rawurlencode($system->name))->with('done', "Slot {$slot} is dropped.");
@@ -64,8 +66,9 @@ final class SystemsController
 
     public function store(Request $request, Systems $systems): RedirectResponse
     {
-        [$name, $settings] = $this->given($request);
-        $system = SystemBook::add($name, $settings, (string) $request->input('secret'));
+        $kind = SystemKind::from($request->validate(['kind' => [Rule::enum(SystemKind::class)]])['kind'] ?? SystemKind::Postgres->value);
+        [$name, $settings] = $this->given($request, $kind);
+        $system = SystemBook::add($name, $settings, (string) $request->input('secret'), $kind);
         SystemBook::check($system, $systems);
 
         return redirect('/systems/'.rawurlencode($name))->with('done', "{$name} is added and was tested.");
@@ -73,7 +76,7 @@ final class SystemsController
 
     public function update(Request $request, System $system, Systems $systems): RedirectResponse
     {
-        [$name, $settings] = $this->given($request);
+        [$name, $settings] = $this->given($request, $system->kind);
         SystemBook::change($system, $name, $settings, $request->filled('secret') ? (string) $request->input('secret') : null);
         SystemBook::check($system->refresh(), $systems);
 
@@ -97,14 +100,13 @@ final class SystemsController
         return redirect('/systems')->with('done', "{$system->name} is removed.");
     }
 
-    /** @return array{string, array{host: string, port: int, database: string, user: string, tls: string}} */
-    private function given(Request $request): array
+    /** @return array{string, array<string, string|int>} */
+    private function given(Request $request, SystemKind $kind): array
     {
-        $v = $request->validate([
-            'name' => ['required', 'string', 'max:60', 'regex:/^[^\/?#]+$/'], 'host' => 'required|string|max:253', 'port' => 'required|integer|between:1,65535',
-            'database' => 'required|string|max:63', 'user' => 'required|string|max:63', 'tls' => 'required|in:disable,prefer,require,verify-full',
-        ], ['name.regex' => 'The name may not contain / ? or #.']);
+        $settings = $request->validate(['name' => ['required', 'string', 'max:60', 'regex:/^[^\/?#]+$/']] + $kind->rules(), ['name.regex' => 'The name may not contain / ? or #.', 'path.starts_with' => 'Give the whole path, beginning with /.']);
+        $name = $settings['name'];
+        unset($settings['name']);
 
-        return [$v['name'], ['host' => $v['host'], 'port' => (int) $v['port'], 'database' => $v['database'], 'user' => $v['user'], 'tls' => $v['tls']]];
+        return [$name, isset($settings['port']) ? ['port' => (int) $settings['port']] + $settings : $settings];
     }
 }

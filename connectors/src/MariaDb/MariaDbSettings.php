@@ -42,7 +42,9 @@ final readonly class MariaDbSettings
         ];
         $dsn = "mysql:host={$this->host};port={$this->port};dbname={$this->database};charset=utf8mb4";
         $encrypted = [PDO::MYSQL_ATTR_SSL_CA => '/etc/ssl/certs/ca-certificates.crt', PDO::MYSQL_ATTR_SSL_VERIFY_SERVER_CERT => $this->tls === 'verify-full'];
-        if ($this->tls === 'disable') {
+        // A server without TLS notes every attempt in its log, so that one is enough.
+        static $without = [];
+        if ($this->tls === 'disable' || ($this->tls === 'prefer' && isset($without[$this->place()]))) {
             return new PDO($dsn, $this->user, $this->password, $options);
         }
         try {
@@ -55,6 +57,7 @@ final readonly class MariaDbSettings
             if ($this->tls !== 'prefer') {
                 throw Connecting::tls($this->system, $this->tls);
             }
+            $without[$this->place()] = true;
 
             return new PDO($dsn, $this->user, $this->password, $options);
         }

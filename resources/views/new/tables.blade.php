@@ -10,14 +10,14 @@
 <form class="bar" action="/feeds/new">
     @foreach (['source' => 'From', 'target' => 'To'] as $field => $word)
         <label for="{{ $field }}">{{ $word }}</label>
-        <div class="select"><select id="{{ $field }}" name="{{ $field }}">@foreach ($all as $s)<option @selected(request($field, $field === 'target' ? $all->last()->name : null) === $s->name)>{{ $s->name }}</option>@endforeach</select></div>
+        <div class="select"><select id="{{ $field }}" name="{{ $field }}">@foreach ($field === 'target' ? $all->filter(fn ($s) => $s->kind->mayBeTarget()) : $all as $s)<option @selected(request($field, $field === 'target' ? $all->last(fn ($s) => $s->kind->mayBeTarget())?->name : null) === $s->name)>{{ $s->name }}</option>@endforeach</select></div>
     @endforeach
     <button class="button {{ $catalogue === null ? 'primary' : '' }}">Show tables</button>
 </form>
 @endif
 @if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
 @if ($catalogue === [])
-    <div class="sheet empty"><p><strong>{{ $source->settings['user'] }} may read no table of {{ $source->name }}.</strong></p><p><a href="/systems/{{ rawurlencode($source->name) }}">Test the system</a>: the findings name the statement that grants it.</p></div>
+    <div class="sheet empty"><p><strong>{{ $source->account() }} may read no table of {{ $source->name }}.</strong></p><p><a href="/systems/{{ rawurlencode($source->name) }}">Test the system</a>: the findings name the statement that grants it.</p></div>
 @elseif ($catalogue)
 <form method="post" action="/feeds/new/grid" x-data="rows">
     @csrf<input type="hidden" name="source" value="{{ $source->name }}"><input type="hidden" name="target" value="{{ $target->name }}">

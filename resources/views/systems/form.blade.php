@@ -1,7 +1,7 @@
 @extends('layout')
 @php
     use App\Support\Say;
-    $is = fn (string $field, $otherwise = '') => old($field, $system === null ? $otherwise : ($field === 'name' ? $system->name : $system->settings[$field]));
+    $is = fn (string $field, $otherwise = '') => old($field, $system === null ? $otherwise : ($field === 'name' ? $system->name : ($system->settings[$field] ?? $otherwise)));
     $enc = $system ? rawurlencode($system->name) : '';
 @endphp
 @section('heading', $system?->name ?? 'Add a system')
@@ -10,19 +10,23 @@
     @can('change')<div class="acts"><form method="post" action="/systems/{{ $enc }}/check">@csrf<button class="button primary">Test</button></form></div>@endcan @endif</div>
 <div class="two" style="align-items: start">
 <section class="sheet pad">
-    <h2>Connection</h2>
+    <h2>Connection{{ $system ? ", {$kind->word()}" : '' }}</h2>
+    @unless ($system)<nav class="tabs-line" aria-label="Kind of system">@foreach (App\Support\SystemKind::cases() as $k)<a href="/systems/new?kind={{ $k->value }}" @if ($k === $kind) aria-current="page" @endif>{{ $k->word() }}</a>@endforeach</nav>@endunless
     <form method="post" action="/systems{{ $system ? "/$enc" : '' }}" autocomplete="off">
-        @csrf @if ($system) @method('put') @endif
+        @csrf @if ($system) @method('put') @else <input type="hidden" name="kind" value="{{ $kind->value }}"> @endif
         <fieldset @cannot('change') disabled @endcannot>
         <div class="form-grid">
             <div class="field"><label for="name">Name</label><input class="input" id="name" name="name" value="{{ $is('name') }}" required maxlength="60"></div>
-            <div class="field"><label for="kind">Kind</label><input class="input" id="kind" value="PostgreSQL" disabled></div>
+            @if ($kind->isServer())
             <div class="field"><label for="host">Host</label><input class="input mono" id="host" name="host" value="{{ $is('host') }}" required></div>
-            <div class="field"><label for="port">Port</label><input class="input mono" id="port" name="port" inputmode="numeric" value="{{ $is('port', 5432) }}" required></div>
+            <div class="field"><label for="port">Port</label><input class="input mono" id="port" name="port" inputmode="numeric" value="{{ $is('port', $kind === App\Support\SystemKind::MariaDb ? 3306 : 5432) }}" required></div>
             <div class="field"><label for="database">Database</label><input class="input mono" id="database" name="database" value="{{ $is('database') }}" required></div>
             <div class="field"><label for="user">User</label><input class="input mono" id="user" name="user" value="{{ $is('user') }}" required></div>
             <div class="field"><label for="secret">Password</label><input class="input" id="secret" name="secret" type="password" autocomplete="new-password" @if ($system) placeholder="stored; leave empty to keep it" @endif><p class="hint">Kept encrypted and never shown again.</p></div>
             <div class="field"><label for="tls">TLS</label><div class="select"><select id="tls" name="tls">@foreach (['prefer' => 'if the server offers it', 'require' => 'always', 'verify-full' => 'always, and check the certificate', 'disable' => 'never'] as $v => $word)<option value="{{ $v }}" @selected($is('tls', 'prefer') === $v)>{{ $word }}</option>@endforeach</select></div></div>
+            @else
+            <div class="field" style="grid-column: 1 / -1"><label for="path">File on this machine</label><input class="input mono" id="path" name="path" value="{{ $is('path') }}" placeholder="/srv/cellar/cellar.db" required><p class="hint">Workers and pages must run where it lies. Capture trigger, and windows that miss nothing, need the right to write it.</p></div>
+            @endif
         </div>
         @can('change')<button class="button primary">{{ $system ? 'Save and test' : 'Add and test' }}</button>@endcan
         </fieldset>
