@@ -26,7 +26,7 @@ final class Feed extends Record
     public const LOG_FAILED = "EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.capture = feeds.capture AND l.standing = 'failed')";
 
     protected $casts = [
-        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'cancel_asked' => 'boolean',
+        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'gap' => 'array', 'cancel_asked' => 'boolean',
         'paused_at' => 'immutable_datetime', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime',
         'last_landed_at' => 'immutable_datetime',
     ];
@@ -87,6 +87,14 @@ final class Feed extends Record
         return $this->bringsChanges() ? $this->route->logBy($this->capture) : null;
     }
 
+    /** @return array{at: CarbonImmutable, why: string}|null a gap in the recording of changes that was found within a day */
+    public function recentGap(): ?array
+    {
+        $at = CarbonImmutable::parse($this->gap['at'] ?? '1970-01-01');
+
+        return $at->diffInHours(now(), true) < 24 ? ['at' => $at, 'why' => $this->gap['why']] : null;
+    }
+
     public function behind(): ?float
     {
         return Behind::seconds($this->complete_up_to, now()->toImmutable());
@@ -115,7 +123,7 @@ final class Feed extends Record
             DB::table('spool')->where('feed_id', $this->id)->delete();
             $this->update([
                 'cancel_asked' => false, 'standing' => 'new', 'position' => null, 'sequence' => 0, 'progress' => null, 'note' => null, 'complete_up_to' => null,
-                'last_landed_at' => null, 'trouble' => null, 'failures' => 0, 'reload' => null, 'emptied' => null, 'waiting' => 0,
+                'last_landed_at' => null, 'trouble' => null, 'failures' => 0, 'reload' => null, 'emptied' => null, 'waiting' => 0, 'gap' => null,
             ]);
         });
     }

@@ -16,5 +16,9 @@ return new class extends Migration
             $t->dropUnique(['route_id']);
             $t->unique(['route_id', 'capture']);
         });
+        Schema::table('feeds', function (Blueprint $t): void {
+            // When it was last found that changes were not recorded, and why.
+            $t->jsonb('gap')->nullable();
+        });
     }
 };

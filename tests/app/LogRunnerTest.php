@@ -295,4 +295,67 @@ final class LogRunnerTest extends AppCase
         self::assertSame('1', $this->house->value("SELECT count(*) FROM copy.t{$more}"));
         self::assertSame('1', $this->gate->value('SELECT count(*) FROM pg_replication_slots WHERE database = current_database()'));
     }
+
+    /** A feed of `loads` by trigger. @param  array<string, mixed>  $more */
+    private function triggerFeed(array $more = []): Feed
+    {
+        return $this->logFeed('loads', ['capture' => Capture::Trigger, ...$more]);
+    }
+
+    #[Test]
+    public function a_feed_by_trigger_loads_and_follows_beside_one_by_log(): void
+    {
+        $this->logFeed('loads', ['name' => 'by log', 'landed' => new TableName('copy', 'by_log')]);
+        $feed = $this->triggerFeed(['landing' => Landing::Versions]);
+        self::assertSame(['log', 'trigger'], RouteLog::orderBy('capture')->pluck('capture')->all());
+        RouteLog::where('capture', 'log')->delete();
+        $this->drain();
+        $this->gate->run('UPDATE loads SET kg = kg + 1 WHERE id <= 20; DELETE FROM loads WHERE id = 3; UPDATE loads SET id = 9001 WHERE id = 4');
+        $this->drain();
+        $this->assertCopied(copy: 'loads WHERE is_current');
+        self::assertSame('on time', $feed->refresh()->load('route.logs')->state());
+        self::assertSame(22, Delays::last([$feed->id], 60)->histogram->total(), 'each change is measured once');
+    }
+
+    #[Test]
+    public function a_trigger_that_was_disabled_is_made_again_and_what_was_missed_is_loaded(): void
+    {
+        $feed = $this->triggerFeed();
+        $this->drain();
+        $this->gate->run('ALTER TABLE loads DISABLE TRIGGER ALL; UPDATE loads SET kg = 77 WHERE id = 5; INSERT INTO loads VALUES (9000, 1)');
+        $this->drain();
+        $this->assertCopied();
+        self::assertSame('A trigger was disabled', $feed->refresh()->recentGap()['why'] ?? null);
+        self::assertNull($feed->reload);
+        $this->actingAs($this->engineer());
+        $this->get('/feeds/loads')->assertSee('A trigger was disabled, found')->assertSee('the table was loaded again');
+        $this->get("/routes/{$feed->route_id}")->assertSee('Changes of public.loads were not recorded for some time');
+        $this->gate->run('UPDATE loads SET kg = 78 WHERE id = 5');
+        $this->drain();
+        $this->assertCopied();
+    }
+
+    #[Test]
+    public function a_table_taken_out_of_the_publication_is_taken_in_again_and_loaded(): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        $this->gate->run('ALTER PUBLICATION '.RouteLog::sole()->publication.' DROP TABLE loads; UPDATE loads SET kg = 77 WHERE id = 5');
+        $this->drain();
+        $this->assertCopied();
+        self::assertStringStartsWith('Was taken out of publication', $feed->refresh()->recentGap()['why'] ?? '');
+    }
+
+    #[Test]
+    public function removing_the_last_feed_by_trigger_removes_everything_it_had_made(): void
+    {
+        $feed = $this->triggerFeed();
+        $this->drain();
+        $made = "SELECT (SELECT count(*) FROM pg_trigger WHERE tgrelid = 'public.loads'::regclass) || ' ' || (SELECT count(*) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE nspname = 'lighterman' AND relkind = 'r')";
+        self::assertSame('2 2', $this->gate->value($made));
+        FeedBook::remove($feed);
+        $this->drain();
+        self::assertSame('0 0', $this->gate->value($made));
+        self::assertSame(0, RouteLog::count());
+    }
 }

@@ -12,6 +12,7 @@ use App\Models\System;
 use App\Support\Frame;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
+use PDO;
 use PHPUnit\Framework\Attributes\Test;
 
 final class PagesTest extends AppCase
@@ -195,5 +196,28 @@ final class PagesTest extends AppCase
         $crowd = (new Frame)->ruler();
         self::assertSame(300, array_sum(array_column(array_filter($crowd['piles'], static fn (array $p): bool => $p['state'] === 'on time'), 'count')));
         self::assertSame(1, $crowd['unplaced']['new']);
+    }
+
+    #[Test]
+    public function a_file_becomes_a_source_offers_what_it_can_do_and_is_no_target(): void
+    {
+        $path = sys_get_temp_dir().'/lighterman-'.bin2hex(random_bytes(4)).'.db';
+        (new PDO("sqlite:{$path}"))->exec("CREATE TABLE casks (id INTEGER PRIMARY KEY, note TEXT, updated_at DATETIME); INSERT INTO casks VALUES (1, 'oak', '2026-01-01 00:00:00')");
+        try {
+            $this->actingAs($this->engineer());
+            $this->get('/systems/new?kind=sqlite')->assertSee('File on this machine')->assertDontSee('Password');
+            $this->post('/systems', ['kind' => 'sqlite', 'name' => 'cellar', 'path' => 'cellar.db'])->assertSessionHasErrors('path');
+            $this->post('/systems', ['kind' => 'sqlite', 'name' => 'cellar', 'path' => $path])->assertRedirect('/systems/cellar');
+            $this->get('/systems/cellar')->assertSee($path)->assertSee('As a source')->assertDontSee('As a target');
+            $this->get('/feeds/new?source=cellar&target=house')->assertSee('main.casks')->assertDontSee('<option selected>cellar</option></select></div><button', false);
+            $grid = ['source' => 'cellar', 'target' => 'house', 'lines' => [['table' => 'main.casks', 'capture' => 'trigger', 'watermark' => '', 'key' => 'id', 'landing' => 'upsert', 'landed' => 'copy.casks', 'name' => 'casks', 'promise_minutes' => '15', 'leave_out' => '', 'deletes' => 'apply']]];
+            $this->post('/feeds/new/rehearse', $grid)->assertSee('Runs on cellar first')->assertSee('CREATE TRIGGER')->assertSee('oak');
+            $grid['lines'][0]['capture'] = 'log';
+            $this->post('/feeds/new/rehearse', $grid)->assertSee('cellar does not offer capture log');
+            $grid['lines'][0]['capture'] = 'trigger';
+            $this->post('/feeds/new/rehearse', ['target' => 'cellar'] + $grid)->assertSee('rows cannot be landed there');
+        } finally {
+            array_map(unlink(...), glob("{$path}*") ?: []);
+        }
     }
 }

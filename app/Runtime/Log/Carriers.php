@@ -417,7 +417,7 @@ final class Carriers
         foreach ($begun as $carrier) {
             $why = $amiss[(string) $carrier->definition->source] ?? null;
             if ($why !== null) {
-                Feed::findOrFail($carrier->id)->update(['reload' => []]);
+                Feed::findOrFail($carrier->id)->update(['reload' => [], 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)]]);
                 $this->recorder->say($carrier, ucfirst($why).', so changes may have been missed. It is put right, and the table is loaded again beside its changes.', 'caution');
             }
         }

@@ -15,6 +15,11 @@
 @elseif ($log->retained_bytes > $log->warn_bytes)
     <div class="note caution" role="alert"><p class="strong">The source keeps {{ Say::bytes($log->retained_bytes) }} of {{ $byLog ? 'log' : 'recorded changes' }} for this route.</p><p>Above {{ Say::bytes($log->spool_bytes) }} changes are read into the spool while the target cannot take them. A transaction open for long at the source keeps log too.</p></div>
 @endif
+@php $gaps = $feeds->filter(fn ($f) => $f->recentGap() !== null); @endphp
+@if ($gaps->isNotEmpty())
+    <div class="note caution" role="alert"><p class="strong">Changes of {{ $gaps->map(fn ($f) => $f->definition->body['table'])->unique()->implode(', ') }} were not recorded for some time.</p>
+        @foreach ($gaps->take(5) as $f)<p><a href="/feeds/{{ rawurlencode($f->name) }}">{{ $f->name }}</a>: {{ lcfirst($f->recentGap()['why']) }}, found {{ Say::at($f->recentGap()['at']) }}. It was put right, and the table {{ $f->reload === null ? 'was' : 'is being' }} loaded again beside its changes.</p>@endforeach</div>
+@endif
 <div class="columns-2">
     <div class="stack">
         @include('parts.tide')
