@@ -227,7 +227,7 @@ fill_demo() {
     [ -n "$(admin_psql -d weighbridge -Atc "SELECT 1 FROM pg_publication WHERE pubname = 'lighterman_weighbridge_warehouse'")" ] || admin_psql -d weighbridge \
         -c 'CREATE PUBLICATION lighterman_weighbridge_warehouse FOR TABLE growers, orchards, varieties, loads, load_samples, pressings, gate_log, price_bands WITH (publish_via_partition_root = true)'
     # What the page asks for before changes of a table can be recorded by triggers.
-    admin_psql -d weighbridge -c 'SET client_min_messages = warning' -c 'CREATE SCHEMA IF NOT EXISTS lighterman AUTHORIZATION weighbridge_reader' -c 'GRANT TRIGGER ON public.price_bands TO weighbridge_reader'
+    admin_psql -d weighbridge -c 'SET client_min_messages = warning' -c 'ALTER DATABASE weighbridge SET search_path = public' -c 'CREATE SCHEMA IF NOT EXISTS lighterman AUTHORIZATION weighbridge_reader' -c 'GRANT TRIGGER ON public.price_bands TO weighbridge_reader'
 }
 
 # The cellar's MariaDB, for those who ask for it.

@@ -330,6 +330,8 @@ final class LogRunnerTest extends AppCase
         $this->actingAs($this->engineer());
         $this->get('/feeds/loads')->assertSee('A trigger was disabled, found')->assertSee('the table was loaded again');
         $this->get("/routes/{$feed->route_id}")->assertSee('Changes of public.loads were not recorded for some time');
+        $this->post("/routes/{$feed->route_id}/check")->assertRedirect("/routes/{$feed->route_id}?capture=trigger#check");
+        $this->get("/routes/{$feed->route_id}")->assertSee('Its triggers are in place.');
         $this->gate->run('UPDATE loads SET kg = 78 WHERE id = 5');
         $this->drain();
         $this->assertCopied();

@@ -34,8 +34,8 @@ test('a feed by trigger says what the account lacks, shows what will run at the 
     await advice.getByText('GRANT TRIGGER ON "public"."orchards" TO "weighbridge_reader";').waitFor();
     await sql('weighbridge', 'GRANT TRIGGER ON public.orchards TO weighbridge_reader');
     await page.getByLabel('Landed table', { exact: true }).fill('orchard.followed');
-    await page.getByLabel('Feed', { exact: true }).fill('orchards followed');
-    await page.getByLabel('Feed', { exact: true }).press('Tab');
+    await page.getByLabel('Feed name').fill('orchards followed');
+    await page.getByLabel('Feed name').press('Tab');
     await advice.getByText('Every change is seen').waitFor();
     await until('nothing is lacking', async () => (await advice.getByText('may not put triggers').count()) === 0);
     await page.getByRole('button', { name: 'Next: rehearsal' }).click();
@@ -84,6 +84,7 @@ test('an SQLite file is added by keyboard, offers what it can do, and its rows a
     assert.deepEqual(await page.getByLabel('Capture', { exact: true }).locator('option').allInnerTexts(), ['trigger', 'watermark', 'reload']);
     await page.getByLabel('Capture', { exact: true }).selectOption('trigger');
     await page.locator('tr.advice').last().getByText('Every change that fires a trigger is seen').waitFor();
+    await page.getByLabel('Landing', { exact: true }).selectOption('upsert');
     await page.getByLabel('Landed table', { exact: true }).fill('small.casks');
     await page.getByRole('button', { name: 'Next: rehearsal' }).click();
     await page.getByText('chestnut').waitFor();

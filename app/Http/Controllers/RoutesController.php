@@ -59,7 +59,7 @@ final class RoutesController
     public function check(Request $request, Route $route, Systems $systems): RedirectResponse
     {
         $log = $this->existing($request, $route);
-        $tables = Feed::with('definition')->where('route_id', $route->id)->where('capture', $log->capture)->get()->map(static fn (Feed $f): TableName => TableName::parse($f->definition->body['table']))->unique(strval(...))->values()->all();
+        $tables = Feed::with('definition')->where('route_id', $route->id)->where('capture', $log->capture)->get()->map(static fn (Feed $f): TableName => TableName::parse($f->definition->body['table']))->unique(static fn (TableName $t): string => (string) $t)->values()->all();
         try {
             $findings = $systems->log($log)->check($tables);
         } catch (Explained $trouble) {

@@ -93,6 +93,8 @@ final class LogReading
 
     private float $prunedAt = 0.0;
 
+    private float $gapsAt = 0.0;
+
     private int $beats = 0;
 
     private int $beatSeen = 0;
@@ -585,7 +587,10 @@ final class LogReading
         }
         $this->clock = $this->changeLog->clock();
         $state = $this->changeLog->required();
-        $this->carriers->lookForGaps($this->changeLog);
+        if ($this->stateAt - $this->gapsAt > 15) {
+            $this->gapsAt = $this->stateAt;
+            $this->carriers->lookForGaps($this->changeLog);
+        }
         $this->log->update(['retained_bytes' => $state->retained, 'waiting_bytes' => max(0, $state->end - $this->closedTo), 'clock_ahead_us' => $this->clock->ahead, 'clock_uncertain_us' => $this->clock->uncertain]);
         if ($this->log->drop_bytes !== null && $state->retained > $this->log->drop_bytes) {
             $this->reader?->close();

@@ -9,6 +9,7 @@ use Lighterman\Connectors\Pdo\SequencedChanges;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Shape;
 
 /** A change table in MariaDB. */
 final class MariaDbChangeTable extends SequencedChanges
@@ -140,7 +141,9 @@ final class MariaDbChangeTable extends SequencedChanges
 
     public function triggerStatements(TableName $table): array
     {
-        return array_map(fn (string $event): string => "CREATE TRIGGER {$this->trigger($table, $event)} AFTER ".strtoupper($event)." ON {$this->words->table($table)} FOR EACH ROW {$this->body($table, $event)}", array_keys(self::EVENTS));
+        $shape = $this->source->shape($table);
+
+        return array_map(fn (string $event): string => "CREATE TRIGGER {$this->trigger($table, $event)} AFTER ".strtoupper($event)." ON {$this->words->table($table)} FOR EACH ROW {$this->body($table, $shape, $event)}", array_keys(self::EVENTS));
     }
 
     private function trigger(TableName $table, string $event): string
@@ -149,9 +152,9 @@ final class MariaDbChangeTable extends SequencedChanges
     }
 
     /** A column dropped under the trigger must not make the source's own writing fail: that a change could not be written down is written down instead. */
-    private function body(TableName $table, string $event): string
+    private function body(TableName $table, Shape $shape, string $event): string
     {
-        $recorded = $this->recorded($this->source->shape($table), $event);
+        $recorded = $this->recorded($shape, $event);
         $name = $this->words->text((string) $table);
 
         return 'BEGIN DECLARE EXIT HANDLER FOR '.self::BAD_FIELD." INSERT INTO {$this->changes()} (at, source, kind) VALUES (UTC_TIMESTAMP(6), {$name}, 'unclear'); "
@@ -167,10 +170,11 @@ final class MariaDbChangeTable extends SequencedChanges
             foreach ($this->writing->rows('SELECT EVENT_MANIPULATION AS event, ACTION_STATEMENT AS body FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = ? AND EVENT_OBJECT_TABLE = ? AND TRIGGER_NAME LIKE ?', [$table->schema, $table->name, "lighterman\\_{$this->id}\\_%"]) as $row) {
                 $there[strtolower((string) $row['event'])] = $row['body'];
             }
+            $shape = $this->source->shape($table);
             $why = match (true) {
                 count($there) < count(self::EVENTS) => 'a trigger was missing',
                 in_array((string) $table, $unclear, true) => 'a column was dropped under the triggers',
-                array_filter(array_keys(self::EVENTS), fn (string $e): bool => $there[$e] !== $this->body($table, $e)) !== [] => 'the triggers were older than the table\'s shape',
+                array_filter(array_keys(self::EVENTS), fn (string $e): bool => $there[$e] !== $this->body($table, $shape, $e)) !== [] => 'the triggers were older than the table\'s shape',
                 default => null,
             };
             if ($why !== null) {

@@ -8,6 +8,7 @@ use Lighterman\Connectors\Pdo\Seen;
 use Lighterman\Connectors\Pdo\SequencedChanges;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Shape;
 
 /** A change table in SQLite. Only one writes at a time, so that numbers are in the order of the commits and none is missing. */
 final class SqliteChangeTable extends SequencedChanges
@@ -97,7 +98,7 @@ final class SqliteChangeTable extends SequencedChanges
 
     public function triggerStatements(TableName $table): array
     {
-        return array_map(fn (string $event): string => $this->statement($table, $event), array_keys(self::EVENTS));
+        return array_values($this->statements($table));
     }
 
     private function trigger(TableName $table, string $event): string
@@ -105,9 +106,21 @@ final class SqliteChangeTable extends SequencedChanges
         return "lighterman_{$this->id}_".hash('xxh32', (string) $table)."_{$event}";
     }
 
-    private function statement(TableName $table, string $event): string
+    /** @return array<string, string> by event */
+    private function statements(TableName $table): array
     {
-        $recorded = $this->recorded($this->source->shape($table), $event);
+        $shape = $this->source->shape($table);
+        $statements = [];
+        foreach (array_keys(self::EVENTS) as $event) {
+            $statements[$event] = $this->statement($table, $shape, $event);
+        }
+
+        return $statements;
+    }
+
+    private function statement(TableName $table, Shape $shape, string $event): string
+    {
+        $recorded = $this->recorded($shape, $event);
 
         return 'CREATE TRIGGER '.$this->words->name($this->trigger($table, $event)).' AFTER '.strtoupper($event).' ON '.$this->words->name($table->name)." BEGIN INSERT INTO {$this->changes()} (at, source, kind, columns, row_before, row_after) VALUES (strftime('%Y-%m-%d %H:%M:%f', 'now'), ".$this->words->text((string) $table).", '{$event}', {$recorded}); END";
     }
@@ -117,9 +130,9 @@ final class SqliteChangeTable extends SequencedChanges
         $amiss = [];
         foreach ($tables as $table) {
             $there = array_column($this->writing->rows("SELECT name, sql FROM sqlite_master WHERE type = 'trigger' AND tbl_name = ?", [$table->name]), 'sql', 'name');
-            foreach (array_keys(self::EVENTS) as $event) {
+            foreach ($this->statements($table) as $event => $wanted) {
                 $made = $there[$this->trigger($table, $event)] ?? null;
-                $why = $made === null ? 'a trigger was missing' : ($made !== $this->statement($table, $event) ? 'the triggers were older than the table\'s shape' : null);
+                $why = $made === null ? 'a trigger was missing' : ($made !== $wanted ? 'the triggers were older than the table\'s shape' : null);
                 if ($why !== null) {
                     $amiss[(string) $table] ??= $why;
                 }

@@ -140,14 +140,16 @@ final class PostgresChangeTable implements ChangeTable
     public function amiss(array $tables): array
     {
         $amiss = [];
-        foreach ($tables as $table) {
-            $found = $this->writing->row(<<<'SQL'
-                SELECT p.oid IS NOT NULL AS made, p.prosrc = $2 AS same,
-                       count(t.oid) FILTER (WHERE t.tgenabled IN ('O', 'A')) AS enabled, count(t.oid) AS there
-                FROM (SELECT to_regclass($1) AS oid) c LEFT JOIN pg_proc p ON p.oid = to_regprocedure($3)
-                LEFT JOIN pg_trigger t ON t.tgrelid = c.oid AND t.tgfoid = p.oid AND NOT t.tgisinternal
-                GROUP BY p.oid, p.prosrc
-                SQL, [Sql::table($table), $this->body($table), $this->function($table).'()']) ?? [];
+        $wanted = json_encode(array_map(fn (TableName $t): array => ['said' => (string) $t, 'oid' => Sql::table($t), 'body' => $this->body($t), 'function' => $this->function($t).'()'], $tables), JSON_THROW_ON_ERROR);
+        $rows = $this->writing->rows(<<<'SQL'
+            SELECT w.said, p.oid IS NOT NULL AS made, p.prosrc = w.body AS same,
+                   count(t.oid) FILTER (WHERE t.tgenabled IN ('O', 'A')) AS enabled, count(t.oid) AS there
+            FROM json_to_recordset($1) w(said text, oid text, body text, function text)
+            LEFT JOIN pg_proc p ON p.oid = to_regprocedure(w.function)
+            LEFT JOIN pg_trigger t ON t.tgrelid = to_regclass(w.oid) AND t.tgfoid = p.oid AND NOT t.tgisinternal
+            GROUP BY w.said, w.body, p.oid, p.prosrc
+            SQL, [$wanted]);
+        foreach ($rows as $found) {
             $why = match (true) {
                 $found['made'] !== 't', (int) $found['there'] < 2 => 'a trigger was missing',
                 (int) $found['enabled'] < 2 => 'a trigger was disabled',
@@ -155,7 +157,7 @@ final class PostgresChangeTable implements ChangeTable
                 default => null,
             };
             if ($why !== null) {
-                $amiss[(string) $table] = $why;
+                $amiss[(string) $found['said']] = $why;
             }
         }
 
