@@ -18,11 +18,13 @@ use App\Support\TideChart;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
+use LogicException;
 use PHPUnit\Framework\Attributes\Test;
 
 final class LogRunnerTest extends AppCase
@@ -322,7 +324,7 @@ final class LogRunnerTest extends AppCase
     {
         $feed = $this->triggerFeed();
         $this->drain();
-        $this->gate->run('ALTER TABLE loads DISABLE TRIGGER ALL; UPDATE loads SET kg = 77 WHERE id = 5; INSERT INTO loads VALUES (9000, 1)');
+        $this->gate->run('ALTER TABLE loads DISABLE TRIGGER ALL; DELETE FROM loads WHERE id IN (7, 499); UPDATE loads SET kg = 77 WHERE id = 5; INSERT INTO loads VALUES (9000, 1)');
         $this->drain();
         $this->assertCopied();
         self::assertSame('A trigger was disabled', $feed->refresh()->recentGap()['why'] ?? null);
@@ -359,5 +361,57 @@ final class LogRunnerTest extends AppCase
         $this->drain();
         self::assertSame('0 0', $this->gate->value($made));
         self::assertSame(0, RouteLog::count());
+    }
+
+    #[Test]
+    public function what_was_deleted_while_nobody_looked_is_landed_as_a_delete_by_loading_again(): void
+    {
+        $kept = $this->logFeed();
+        $marked = $this->logFeed('loads', ['name' => 'marked', 'deletes' => Deletes::Mark, 'landed' => new TableName('copy', 'marked')]);
+        $ignored = $this->logFeed('loads', ['name' => 'ignored', 'deletes' => Deletes::Ignore, 'landed' => new TableName('copy', 'ignored')]);
+        $versions = $this->logFeed('loads', ['name' => 'versions', 'landing' => Landing::Versions, 'landed' => new TableName('copy', 'versions')]);
+        $this->drain();
+        $publication = RouteLog::sole()->publication;
+        $this->gate->run("ALTER PUBLICATION {$publication} DROP TABLE loads; DELETE FROM loads WHERE id IN (1, 250, 500)");
+        $this->drain();
+        $this->assertCopied();
+        $this->assertCopied(copy: 'marked WHERE deleted_at IS NULL');
+        $this->assertCopied(copy: 'versions WHERE is_current');
+        self::assertSame('3', $this->house->value('SELECT count(*) FROM copy.marked WHERE deleted_at IS NOT NULL'));
+        self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.ignored'));
+        self::assertSame('3', $this->house->value("SELECT count(*) FROM copy.versions WHERE change_kind = 'delete' AND NOT is_current"));
+        self::assertSame('0', $this->house->value('SELECT count(*) FROM copy.versions v WHERE id IN (1, 250, 500) AND (is_current OR valid_to IS NULL)'));
+        self::assertSame('0', $this->house->value("SELECT count(*) FROM pg_tables WHERE tablename LIKE 'seen\\_%'"));
+        self::assertSame([], array_filter([$kept, $marked, $ignored, $versions], static fn (Feed $f): bool => $f->refresh()->reload !== null));
+        // It goes on as before: a row that comes back is there again, and a load of a part removes nothing.
+        $this->gate->run('INSERT INTO loads VALUES (250, 1)');
+        $this->house->run('INSERT INTO copy.loads (id, kg, updated_at) VALUES (9999, 1, now())');
+        FeedBook::reload($kept, '100', '200');
+        $this->drain();
+        $this->assertCopied(copy: 'loads WHERE id <> 9999');
+        self::assertSame('1', $this->house->value('SELECT count(*) FROM copy.loads WHERE id = 9999'));
+    }
+
+    #[Test]
+    public function a_load_of_the_whole_table_that_is_interrupted_sweeps_only_at_its_end(): void
+    {
+        $this->gate->run('INSERT INTO loads SELECT g, g FROM generate_series(1001, 21000) g');
+        $feed = $this->logFeed();
+        $this->drain();
+        $this->house->run('INSERT INTO copy.loads (id, kg, updated_at) VALUES (99999, 1, now())');
+        FeedBook::reload($feed, null, null);
+        try {
+            $this->drain(function (int $call) use ($feed): void {
+                if ($call % 3 === 0 && ($feed->refresh()->progress['rows'] ?? 0) > 3000) {
+                    throw new LogicException('The worker dies.');
+                }
+            });
+            self::fail('It came to its end.');
+        } catch (Explained|LogicException) {
+            self::assertSame('1', $this->house->value('SELECT count(*) FROM copy.loads WHERE id = 99999'));
+        }
+        $this->gate->run('DELETE FROM loads WHERE id IN (2, 60999)');
+        $this->drain();
+        $this->assertCopied();
     }
 }

@@ -238,7 +238,7 @@ final class Carriers
                 // A feed that has never begun and may not begin has nothing to keep.
                 $blocked && $row->position === null ?: $new[] = [$row, $blocked];
             } else {
-                $this->follow($carrier, $row, $blocked);
+                $this->follow($carrier, $row, $blocked, $landing);
             }
         }
         if ($new !== []) {
@@ -249,7 +249,7 @@ final class Carriers
         return true;
     }
 
-    private function follow(Carrier $carrier, object $row, bool $blocked): void
+    private function follow(Carrier $carrier, object $row, bool $blocked, ?ChangeLanding $landing): void
     {
         $carrier->blocked = $blocked;
         if ($blocked && ! $carrier->apart) {
@@ -260,11 +260,11 @@ final class Carriers
             Feed::findOrFail($carrier->id)->update(['standing' => $carrier->position->isLoading() ? 'loading' : 'carried', 'trouble' => null]);
         }
         if ($row->reload !== null && ! $carrier->position->isLoading()) {
-            $this->reload($carrier, $row->reload);
+            $this->reload($carrier, $row->reload, $landing);
         }
     }
 
-    private function reload(Carrier $carrier, string $wanted): void
+    private function reload(Carrier $carrier, string $wanted, ?ChangeLanding $landing): void
     {
         $part = json_decode($wanted, true);
         $carrier->loadUntil = $part['until'] ?? null;
@@ -272,6 +272,7 @@ final class Carriers
         $carrier->secondTime = isset($part['second']);
         if (! $carrier->position->isLoading()) {
             $carrier->position = Position::logLoading((string) $carrier->position->place, $part['from'] ?? null);
+            $landing?->noteKeys($carrier->uid, ($part['from'] ?? null) === null && $carrier->loadUntil === null);
             Feed::findOrFail($carrier->id)->update(['progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]]);
             $this->recorder->say($carrier, ($part['from'] ?? null) === null && $carrier->loadUntil === null ? 'Loads the table again, beside the changes.' : 'Loads a range of keys again, beside the changes.');
         }
@@ -317,7 +318,7 @@ final class Carriers
                     $carrier->position = $atTarget(static fn (): Position => $landing->admit($carrier->definition, $carrier->uid), $carrier);
                     $this->catchUp($carrier, $landing, (int) $row->sequence);
                 }
-                $this->begin($carrier, $row, $landing === null, $systems);
+                $this->begin($carrier, $row, $landing, $systems);
             } catch (SetApart $apart) {
                 $this->refuse($carrier, $apart->trouble, $apart->standing);
             } catch (Explained $trouble) {
@@ -330,13 +331,13 @@ final class Carriers
         $this->byRelation = [];
     }
 
-    private function begin(Carrier $carrier, object $row, bool $spoolOnly, Systems $systems): void
+    private function begin(Carrier $carrier, object $row, ?ChangeLanding $landing, Systems $systems): void
     {
         $carrier->complete = $row->complete_up_to !== null;
-        $carrier->apart = $spoolOnly || $carrier->blocked || Spool::waiting($carrier->id) > 0;
+        $carrier->apart = $landing === null || $carrier->blocked || Spool::waiting($carrier->id) > 0;
         $this->carriers[$carrier->id] = $carrier;
         if ($row->reload !== null) {
-            $this->reload($carrier, $row->reload);
+            $this->reload($carrier, $row->reload, $landing);
         }
         $standing = $carrier->position->isLoading() && $row->complete_up_to === null ? 'loading' : 'carried';
         if ($carrier->position->phase === 'start') {

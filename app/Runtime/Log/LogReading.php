@@ -413,6 +413,10 @@ final class LogReading
         $clock = hrtime(true);
         $positions = $runs = [];
         foreach ($batch->touched as $carrier) {
+            $window = $batch->chunks[$carrier->id] ?? null;
+            if ($window !== null && $window->chunk->last && ! $carrier->onceMore && $carrier->loadUntil === null) {
+                $this->atTarget(fn () => $this->landing()->sweep($carrier->uid, new SourceCommit($window->opened, $window->chunk->at)), $carrier);
+            }
             $runs[$carrier->uid] = $this->recorder->run($carrier);
             $positions[$carrier->uid] = $this->positionOf($carrier, $batch);
         }

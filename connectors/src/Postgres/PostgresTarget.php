@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres;
 
 use Lighterman\Connectors\Postgres\Log\PostgresChangeLanding;
+use Lighterman\Connectors\Postgres\Log\SeenKeys;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Port\ChangeLanding;
@@ -75,6 +76,7 @@ final class PostgresTarget implements TargetSystem
         try {
             $this->connection->begin();
             $ledger = new Ledger($this->connection);
+            $this->connection->run('DROP TABLE IF EXISTS '.SeenKeys::table($feed));
             if ($ledger->forget($feed)) {
                 $this->connection->run('DROP TABLE IF EXISTS '.Sql::table($definition->landed));
             }

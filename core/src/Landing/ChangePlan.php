@@ -17,6 +17,9 @@ interface ChangePlan
     /** Lines that will be written for them; the rest were superseded by later changes to the same key. */
     public function lines(): int;
 
+    /** @return iterable<list<string>> keys of the rows that are there after it; none where rows are not kept by key */
+    public function keys(): iterable;
+
     public function clear(): void;
 
     /** Whether a row came to a new key while some of its values are known only to the landed row of the old key. */

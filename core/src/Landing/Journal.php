@@ -31,6 +31,11 @@ final class Journal implements ChangePlan
         return $this->entries;
     }
 
+    public function keys(): iterable
+    {
+        return [];
+    }
+
     public function movedUnsaid(): bool
     {
         return false;

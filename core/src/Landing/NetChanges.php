@@ -62,6 +62,15 @@ final class NetChanges implements ChangePlan
         return $this->net;
     }
 
+    public function keys(): iterable
+    {
+        foreach ($this->net as $net) {
+            if (! $net->delete) {
+                yield $this->key->values($net->row);
+            }
+        }
+    }
+
     public function movedUnsaid(): bool
     {
         return $this->movedUnsaid;

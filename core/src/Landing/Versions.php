@@ -76,6 +76,13 @@ final class Versions implements ChangePlan
         }
     }
 
+    public function keys(): iterable
+    {
+        foreach ($this->chains as $chain) {
+            yield $this->key->values($chain[0]->row);
+        }
+    }
+
     public function movedUnsaid(): bool
     {
         return $this->movedUnsaid;

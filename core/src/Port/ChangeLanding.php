@@ -39,6 +39,18 @@ interface ChangeLanding
      */
     public function apply(string $feed, ChangePlan $plan): void;
 
+    /**
+     * A table begins to be loaded again. If it is the whole of it, the keys that are seen from here on are written down,
+     * until sweep(). Not within a transaction.
+     */
+    public function noteKeys(string $feed, bool $whole): void;
+
+    /**
+     * The load has come to its end: rows whose keys were not seen since noteKeys() are gone at the source, and are landed
+     * as deletes. Does nothing for a feed whose keys were not noted.
+     */
+    public function sweep(string $feed, SourceCommit $commit): void;
+
     /** The source table was emptied. */
     public function truncate(string $feed, SourceCommit $commit, int $number): void;
 

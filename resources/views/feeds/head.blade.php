@@ -31,7 +31,7 @@
 @if ($gap = $feed->recentGap())
     <div class="note caution" role="alert">
         <p class="strong">{{ $gap['why'] }}, found {{ App\Support\Say::at($gap['at']) }}: changes made before that may not have been recorded.</p>
-        <p>It was put right at once, and {{ $feed->reload === null ? 'the table was loaded again beside its changes' : 'the table is being loaded again beside its changes' }}. Rows deleted at the source in between stay in the copy; <i>Start over</i> on the set-up removes them too. Find out who changed the triggers or the publication.</p>
+        <p>It was put right at once, and {{ $feed->reload === null ? 'the table was loaded again beside its changes' : 'the table is being loaded again beside its changes' }}. @if (($feed->definition->body['landing'] ?? '') === 'append') What was deleted in between is not in the journal. @endif Find out who changed the triggers or the publication.</p>
     </div>
 @endif
 @if ($feed->trouble && $feed->paused_at === null)

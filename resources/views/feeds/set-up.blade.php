@@ -43,7 +43,7 @@
         @if ($feed->bringsChanges())
         <section class="sheet pad">
             <h2>Load again</h2>
-            <p class="faded small">Reads the table, or a range of keys, once more beside the changes and mends what differs. The feed goes on meanwhile. Rows that are gone at the source are not removed by it.</p>
+            <p class="faded small">Reads the table, or a range of keys, once more beside the changes and mends what differs. The feed goes on meanwhile. Loading the whole table also lands the deletes of rows that are gone at the source; loading a range does not.</p>
             <form method="post" action="/feeds/{{ $enc }}/reload">@csrf
                 @if (count($definition->key) === 1)
                 <div class="form-grid">

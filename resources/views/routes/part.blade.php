@@ -57,7 +57,7 @@
                 <div class="field"><label for="drop">{{ $byLog ? 'Drop the slot above' : 'Remove triggers and change table above' }}</label><input class="input num" id="drop" name="drop" inputmode="numeric" value="{{ old('drop', $log->drop_bytes === null ? '' : (int) round($log->drop_bytes / 1e6)) }}" placeholder="never"><p class="hint">Guards the source's disk at the price of loading every table again.</p></div>
                 <button class="button">Save limits</button></form></section>
         <section class="sheet pad"><h2>Begin anew</h2>
-            <p class="faded small">{{ $byLog ? 'Drops the slot, makes a new one,' : 'Removes change table and triggers, makes them again,' }} and loads every table again beside its changes. Needed when {{ $byLog ? 'the slot is' : 'they are' }} gone. Rows deleted at the source in between stay in the copies; <i>Start over</i> on a feed's set-up removes them too.</p>
+            <p class="faded small">{{ $byLog ? 'Drops the slot, makes a new one,' : 'Removes change table and triggers, makes them again,' }} and loads every table again beside its changes. Needed when {{ $byLog ? 'the slot is' : 'they are' }} gone. Rows deleted at the source in between are landed as deletes; only journals do not tell of them.</p>
             <form method="post" action="/routes/{{ $route->id }}/anew">@csrf<input type="hidden" name="capture" value="{{ $capture }}">
                 <div class="field"><label for="confirm">Type {{ $route->name }} to begin anew</label><input class="input" id="confirm" name="confirm" autocomplete="off"></div>
                 <button class="button danger">Begin anew</button></form></section>

@@ -21,5 +21,6 @@ interface ChangeWriter
      */
     public function write(ChangePlan $plan, string $now): callable|Counts;
 
-    public function truncate(SourceCommit $commit, int $number, string $now): Counts;
+    /** @param  string  $only  a condition over the landed rows, `t`; others stay */
+    public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts;
 }

@@ -36,7 +36,7 @@ final readonly class JournalWriter implements ChangeWriter
         return new Counts(count($lines), bytes: strlen($sent), checksum: hash('xxh128', $sent));
     }
 
-    public function truncate(SourceCommit $commit, int $number, string $now): Counts
+    public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts
     {
         $this->copy($this->line('truncate', array_fill(0, count($this->table->carried), null), null, $commit, $number, $now));
 

@@ -44,6 +44,12 @@ final class PostgresChangeLanding implements ChangeLanding
     /** @var array<string, array{read: int, counts: Counts, superseded: int}> what the transaction under way did, by feed */
     private array $done = [];
 
+    /** @var array<string, SeenKeys> of feeds whose whole table is being loaded again */
+    private array $seen = [];
+
+    /** @var list<string> feeds that the transaction under way has swept */
+    private array $swept = [];
+
     private string $now = '';
 
     /** @var array{string, callable(list<Result>): void}|null the feed whose statements were sent last, and what takes their results */
@@ -94,6 +100,10 @@ final class PostgresChangeLanding implements ChangeLanding
             default => new UpsertWriter($this->connection, $table),
         };
         $this->sequences[$feed] = $this->ledger->sequence($feed);
+        $seen = SeenKeys::underWay($this->connection, $table, $feed);
+        if ($seen !== null) {
+            $this->seen[$feed] = $seen;
+        }
 
         return $this->positions[$feed] = $position;
     }
@@ -116,6 +126,9 @@ final class PostgresChangeLanding implements ChangeLanding
             return;
         }
         $this->settle();
+        if (isset($this->seen[$feed])) {
+            $this->named($feed, fn () => $this->seen[$feed]->add($plan->keys()));
+        }
         $changes = $plan->changes();
         $superseded = $changes - $plan->lines();
         $written = $this->named($feed, fn (): callable|Counts => $this->writers[$feed]->write($plan, $this->now));
@@ -156,6 +169,30 @@ final class PostgresChangeLanding implements ChangeLanding
         }
     }
 
+    public function noteKeys(string $feed, bool $whole): void
+    {
+        // What an earlier load had noted tells nothing about this one.
+        ($this->seen[$feed] ?? null)?->drop();
+        unset($this->seen[$feed]);
+        if ($whole && SeenKeys::wanted($this->tables[$feed]->definition)) {
+            $this->seen[$feed] = SeenKeys::begin($this->connection, $this->tables[$feed], $feed);
+        }
+    }
+
+    public function sweep(string $feed, SourceCommit $commit): void
+    {
+        $seen = $this->seen[$feed] ?? null;
+        if ($seen === null) {
+            return;
+        }
+        $this->settle();
+        // After every change of the moment at which the load ended.
+        $counts = $this->named($feed, fn (): Counts => $this->writers[$feed]->truncate($commit, 0xFFFFFFFF, $this->now, $seen->unseen()));
+        $this->tell($feed, $counts->deleted, 0, $counts);
+        $seen->drop();
+        $this->swept[] = $feed;
+    }
+
     public function truncate(string $feed, SourceCommit $commit, int $number): void
     {
         $this->settle();
@@ -192,6 +229,8 @@ final class PostgresChangeLanding implements ChangeLanding
         }
         $this->place = $place ?? $this->place;
         $this->done = [];
+        $this->seen = array_diff_key($this->seen, array_flip($this->swept));
+        $this->swept = [];
         $this->dropStages();
 
         return $receipts;
@@ -215,7 +254,7 @@ final class PostgresChangeLanding implements ChangeLanding
     {
         $this->open = null;
         $this->connection->rollback();
-        $this->done = [];
+        $this->done = $this->swept = [];
         foreach ($this->tables as $table) {
             $table->forgetStage();
         }

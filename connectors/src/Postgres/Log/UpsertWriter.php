@@ -134,14 +134,14 @@ final class UpsertWriter implements ChangeWriter
         return Sql::merge($this->table->definition, $this->table->table, [...$this->columns, ...$this->table->having('delivered_at')], $this->compared, $select);
     }
 
-    public function truncate(SourceCommit $commit, int $number, string $now): Counts
+    public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts
     {
         $mark = $this->table->technical('deleted_at');
 
         return new Counts(0, deleted: match (true) {
             $this->table->definition->deletes === Deletes::Ignore => 0,
-            $mark === null => $this->connection->affected("DELETE FROM {$this->table->table}"),
-            default => $this->connection->affected("UPDATE {$this->table->table} SET ".Connection::name($mark).' = '.Connection::literal($commit->time()).' WHERE '.Connection::name($mark).' IS NULL'),
+            $mark === null => $this->connection->affected("DELETE FROM {$this->table->table} t WHERE {$only}"),
+            default => $this->connection->affected("UPDATE {$this->table->table} t SET ".Connection::name($mark).' = '.Connection::literal($commit->time())." WHERE {$only} AND ".Connection::name($mark).' IS NULL'),
         });
     }
 }

@@ -154,14 +154,14 @@ final readonly class VersionsWriter implements ChangeWriter
         ];
     }
 
-    public function truncate(SourceCommit $commit, int $number, string $now): Counts
+    public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts
     {
         $at = Connection::literal($commit->time());
         $stamp = $this->table->technical('delivered_at');
         $place = Connection::literal(Lsn::place($commit->lsn, $number));
         $ended = $this->connection->affected("INSERT INTO {$this->table->table} ({$this->key}, {$this->place}, {$this->kind}, {$this->from}, {$this->to}, {$this->current}".($stamp === null ? '' : ', '.Connection::name($stamp)).")
-            SELECT {$this->key}, {$place}, 'delete', {$at}, {$at}, false".($stamp === null ? '' : ', '.Connection::literal($now))." FROM {$this->table->table} WHERE {$this->current} ON CONFLICT DO NOTHING");
-        $this->connection->run("UPDATE {$this->table->table} SET {$this->to} = greatest({$this->from}, {$at}::timestamptz), {$this->current} = false WHERE {$this->current}");
+            SELECT {$this->key}, {$place}, 'delete', {$at}, {$at}, false".($stamp === null ? '' : ', '.Connection::literal($now))." FROM {$this->table->table} t WHERE {$this->current} AND {$only} ON CONFLICT DO NOTHING");
+        $this->connection->run("UPDATE {$this->table->table} t SET {$this->to} = greatest({$this->from}, {$at}::timestamptz), {$this->current} = false WHERE {$this->current} AND {$only}");
 
         return new Counts(0, deleted: $ended);
     }
