@@ -20,6 +20,9 @@ await page.mouse.move(chart.x + chart.width * 0.9, chart.y + chart.height / 2);
 await take('log-feed');
 await take('delay', '/feeds/loads/delay');
 await take('route', '/routes/1');
+// Only where the demo was started with --with-mariadb.
+const cellar = await sql('lighterman', "SELECT r.id FROM routes r JOIN systems s ON s.id = r.source_id WHERE s.name = 'cellar'");
+if (cellar) await take('triggers', `/routes/${cellar}?span=15m`);
 const busiest = (await sql('warehouse', 'SELECT load_id FROM gate.loads_history GROUP BY 1 ORDER BY count(*) DESC, 1 DESC LIMIT 1')).trim();
 await take('life', `/feeds/loads%20history/life?key%5Bload_id%5D=${busiest}`);
 await take('system', '/systems/weighbridge');
