@@ -23,12 +23,12 @@ use PHPUnit\Framework\TestCase;
 
 final class GuaranteeTest extends TestCase
 {
-    private static function claim(string $subject, Capture $capture, Landing $landing, bool $sees = true, bool $transactional = true, int $overlap = 0, ?ColumnFacts $column = null, int $updates = 0): Claim
+    private static function claim(string $subject, Capture $capture, Landing $landing, bool $sees = true, bool $transactional = true, int $overlap = 0, ?ColumnFacts $column = null, int $updates = 0, ?string $triggersMiss = null): Claim
     {
         $shape = new Shape([new Column('id', Type::of(TypeKind::Int64), false), new Column('updated_at', Type::of(TypeKind::TimestampTz))], ['id']);
         $feed = new FeedDefinition('f', new TableName('s', 't'), $shape, $capture, ['id'], $landing, new TableName('l', 't'), $capture === Capture::Watermark ? ($column->column->name ?? 'updated_at') : null, overlap: $overlap);
         $facts = $column === null ? null : new TableFacts($feed->source, $shape, 100, true, 100, $updates, 0, [$column->column->name => $column], ['id']);
-        foreach (Guarantee::derive($feed, new SourceCapabilities($sees), new TargetCapabilities($transactional), $facts)->claims as $claim) {
+        foreach (Guarantee::derive($feed, new SourceCapabilities($sees, triggersMiss: $triggersMiss), new TargetCapabilities($transactional), $facts)->claims as $claim) {
             if ($claim->subject === $subject) {
                 return $claim;
             }
@@ -72,5 +72,17 @@ final class GuaranteeTest extends TestCase
         self::assertSame('not given', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $at(outrun: 4, outrunBy: 'x'))->strength);
         self::assertSame('not given', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $id, updates: 9)->strength);
         self::assertSame('kept', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $id)->strength);
+    }
+
+    #[Test]
+    public function triggers_claim_what_they_see_and_say_what_fires_none(): void
+    {
+        self::assertSame(['kept', 'Every change is seen and kept'], [self::claim('changes', Capture::Trigger, Landing::Versions)->strength, self::claim('changes', Capture::Trigger, Landing::Versions)->headline]);
+        self::assertSame('kept', self::claim('deletes', Capture::Trigger, Landing::Upsert)->strength);
+        self::assertSame('kept', self::claim('late commits', Capture::Trigger, Landing::Upsert, sees: false)->strength);
+        $miss = 'No trigger fires for TRUNCATE.';
+        self::assertSame(['at risk', $miss], [self::claim('changes', Capture::Trigger, Landing::Upsert, triggersMiss: $miss)->strength, self::claim('changes', Capture::Trigger, Landing::Upsert, triggersMiss: $miss)->reason]);
+        self::assertSame('at risk', self::claim('deletes', Capture::Trigger, Landing::Versions, triggersMiss: $miss)->strength);
+        self::assertSame('kept', self::claim('changes', Capture::Log, Landing::Upsert, triggersMiss: $miss)->strength, 'a log does not depend on triggers');
     }
 }
