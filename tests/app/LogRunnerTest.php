@@ -414,4 +414,28 @@ final class LogRunnerTest extends AppCase
         $this->drain();
         $this->assertCopied();
     }
+
+    #[Test]
+    public function a_change_table_that_is_gone_is_told_and_beginning_anew_mends_it(): void
+    {
+        $feed = $this->triggerFeed();
+        $this->drain();
+        $this->gate->run('UPDATE loads SET kg = kg + 1 WHERE id < 10');
+        $this->drain();
+        $this->gate->run('DO $$ DECLARE t text; BEGIN FOR t IN SELECT format(\'%I.%I\', schemaname, tablename) FROM pg_tables WHERE schemaname = \'lighterman\' LOOP EXECUTE \'DROP TABLE \' || t; END LOOP; END $$; DROP SCHEMA lighterman CASCADE; DELETE FROM loads WHERE id = 5; UPDATE loads SET kg = 77 WHERE id = 6');
+        try {
+            $this->drain();
+            self::fail('it went on');
+        } catch (SystemTrouble $trouble) {
+            self::assertSame('changes_gone', $trouble->reason);
+        }
+        self::assertSame('failed', $feed->refresh()->load('route.logs')->state());
+        FeedBook::beginAnew(RouteLog::sole());
+        $this->drain();
+        $this->assertCopied();
+        $this->gate->run('UPDATE loads SET kg = 78 WHERE id = 6');
+        $this->drain();
+        $this->assertCopied();
+        self::assertSame('on time', $feed->refresh()->load('route.logs')->state());
+    }
 }

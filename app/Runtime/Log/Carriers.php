@@ -309,7 +309,7 @@ final class Carriers
             $carrier->blocked = $blocked;
             $ready[] = [$carrier, $row];
         }
-        $ready = $this->publish($ready, $changeLog);
+        $ready = $this->publish($ready, $changeLog, $landing?->position() ?? 0);
         $this->expected = [];
         foreach ($ready as [$carrier, $row]) {
             try {
@@ -363,7 +363,7 @@ final class Carriers
      * @param  list<array{Carrier, object}>  $new
      * @return list<array{Carrier, object}> those whose tables are in the log
      */
-    private function publish(array $new, ChangeLog $changeLog): array
+    private function publish(array $new, ChangeLog $changeLog, int $landed): array
     {
         $tables = [];
         foreach ($new as [$carrier]) {
@@ -378,7 +378,7 @@ final class Carriers
         try {
             $begin = (int) $this->log->read_to === 0;
             $begin || $this->lookForGaps($changeLog, array_column($new, 0));
-            $from = $changeLog->ensure(array_values(array_diff_key($tables, $refused)), $begin);
+            $from = $changeLog->ensure(array_values(array_diff_key($tables, $refused)), $begin, $landed);
             // What was changed before this place is read by the first loads, which have yet to begin.
             $begin && $this->log->update(['read_to' => $from]);
         } catch (SystemTrouble $trouble) {

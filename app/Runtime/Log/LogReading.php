@@ -144,7 +144,8 @@ final class LogReading
         if (! $spoolOnly) {
             $this->landing = $this->atTarget(fn (): ChangeLanding => $this->systems->target($this->log->route->target)->openChanges($this->log->uid, $this->lease->token));
         }
-        if ($this->log->anew_asked) {
+        // Only the target knows after which place the new log has to begin.
+        if ($this->log->anew_asked && $this->landing !== null) {
             $this->carriers->beginAnew($this->changeLog);
         }
         if (! $this->sync()) {

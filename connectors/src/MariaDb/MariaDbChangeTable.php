@@ -130,12 +130,12 @@ final class MariaDbChangeTable extends SequencedChanges
         return $this->writing->value('SELECT count(*) FROM information_schema.TABLES WHERE TABLE_SCHEMA = ? AND TABLE_NAME IN (?, ?)', [$this->settings->database, "lighterman_changes_{$this->id}", "lighterman_readings_{$this->id}"]) === '2';
     }
 
-    public function tableStatements(): array
+    public function tableStatements(int $first = 0): array
     {
         return [
             "CREATE TABLE {$this->changes()} (seq bigint unsigned NOT NULL AUTO_INCREMENT PRIMARY KEY, at datetime(6) NOT NULL, source varchar(140) NOT NULL, kind varchar(10) NOT NULL, columns longtext, row_before longtext, row_after longtext) ENGINE = InnoDB DEFAULT CHARSET = utf8mb4 COLLATE = utf8mb4_bin",
             "CREATE TABLE {$this->readings()} (number bigint NOT NULL PRIMARY KEY, seen longtext NOT NULL, at bigint NOT NULL) ENGINE = InnoDB DEFAULT CHARSET = utf8mb4",
-            "INSERT INTO {$this->readings()} SELECT 0, '".new Seen(0, [])."', {$this->clockExpression()}",
+            "INSERT INTO {$this->readings()} SELECT {$first}, '".new Seen(0, [])."', {$this->clockExpression()}",
         ];
     }
 

@@ -67,10 +67,10 @@ abstract class SequencedChanges implements ChangeTable
         return implode(', ', [$this->spelling->text($names), ...$rows]);
     }
 
-    public function create(): void
+    public function create(int $first): void
     {
         $this->drop();
-        array_map($this->writing->run(...), $this->tableStatements());
+        array_map($this->writing->run(...), $this->tableStatements($first));
     }
 
     public function install(TableName $table): void

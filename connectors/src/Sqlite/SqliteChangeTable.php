@@ -87,12 +87,12 @@ final class SqliteChangeTable extends SequencedChanges
         return $this->writing->value("SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name IN (?, ?)", ["lighterman_changes_{$this->id}", "lighterman_readings_{$this->id}"]) === '2';
     }
 
-    public function tableStatements(): array
+    public function tableStatements(int $first = 0): array
     {
         return [
             "CREATE TABLE {$this->changes()} (seq INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, source TEXT NOT NULL, kind TEXT NOT NULL, columns TEXT, row_before TEXT, row_after TEXT)",
             "CREATE TABLE {$this->readings()} (number INTEGER PRIMARY KEY, seen TEXT NOT NULL, at INTEGER NOT NULL)",
-            "INSERT INTO {$this->readings()} SELECT 0, '".new Seen(0, [])."', {$this->clockExpression()}",
+            "INSERT INTO {$this->readings()} SELECT {$first}, '".new Seen(0, [])."', {$this->clockExpression()}",
         ];
     }
 

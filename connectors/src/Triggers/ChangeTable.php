@@ -31,13 +31,16 @@ interface ChangeTable
 
     public function exists(): bool;
 
-    /** @return list<string> */
-    public function tableStatements(): array;
+    /**
+     * @param  int  $first  number of the first reading
+     * @return list<string>
+     */
+    public function tableStatements(int $first = 0): array;
 
     /** @return list<string> what makes the triggers of a table, after those that are there were removed */
     public function triggerStatements(TableName $table): array;
 
-    public function create(): void;
+    public function create(int $first): void;
 
     /**
      * Compares the triggers with those that the tables need as they are now.

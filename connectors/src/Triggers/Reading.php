@@ -11,7 +11,7 @@ namespace Lighterman\Connectors\Triggers;
 final readonly class Reading
 {
     /**
-     * @param  int  $number  counted from 0, the state when the table was made
+     * @param  int  $number  counted from the state when the table was made, which is 0 where no table was lost before
      * @param  string  $seen  which changes were committed at that moment, in the source's own terms
      * @param  int  $at  the source's clock, microseconds since 1970 UTC
      */

@@ -40,7 +40,7 @@ final class TriggerLog implements ChangeLog
         return $statements;
     }
 
-    public function ensure(array $tables, bool $begin): int
+    public function ensure(array $tables, bool $begin, int $after = 0): int
     {
         foreach ($this->check($tables) as $finding) {
             if ($finding->result === 'failed') {
@@ -48,7 +48,8 @@ final class TriggerLog implements ChangeLog
             }
         }
         if ($begin && ! $this->changes->exists()) {
-            $this->changes->create();
+            // A target may know places of a change table that was lost; those of the new one come later.
+            $this->changes->create($after === 0 ? 0 : Reading::numberAt($after) + 1);
         }
         $this->required();
         $amiss = $this->amiss($tables);

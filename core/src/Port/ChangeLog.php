@@ -40,11 +40,12 @@ interface ChangeLog
      *
      * @param  list<TableName>  $tables
      * @param  bool  $begin  whether reading begins now; later, what the source keeps for this route must be there
+     * @param  int  $after  place that whatever begins now has to come after
      * @return int the place from which changes of all these tables are in the log
      *
      * @throws SystemTrouble naming the statement to run where the account may not
      */
-    public function ensure(array $tables, bool $begin): int;
+    public function ensure(array $tables, bool $begin, int $after = 0): int;
 
     /** @param  list<TableName>  $tables that are read no more */
     public function leave(array $tables): void;

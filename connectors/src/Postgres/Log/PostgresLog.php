@@ -57,7 +57,7 @@ final class PostgresLog implements ChangeLog
         return array_fill_keys(array_map(strval(...), $this->checks()->missing($tables)), "was taken out of publication {$this->publication}");
     }
 
-    public function ensure(array $tables, bool $begin): int
+    public function ensure(array $tables, bool $begin, int $after = 0): int
     {
         if (! $begin) {
             $this->required();

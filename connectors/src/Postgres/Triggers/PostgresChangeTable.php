@@ -78,7 +78,7 @@ final class PostgresChangeTable implements ChangeTable
         return $this->writing->value('SELECT to_regclass($1) IS NOT NULL AND to_regclass($2) IS NOT NULL', [$this->changes, $this->readings]) === 't';
     }
 
-    public function tableStatements(): array
+    public function tableStatements(int $first = 0): array
     {
         $schema = Connection::name(self::SCHEMA);
         $index = Connection::name("changes_{$this->id}_xid");
@@ -88,15 +88,15 @@ final class PostgresChangeTable implements ChangeTable
             "CREATE TABLE {$this->changes} (seq bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, xid xid8 NOT NULL, at timestamptz NOT NULL, source text NOT NULL, kind text NOT NULL, columns text NOT NULL, row_before text, row_after text)",
             "CREATE INDEX {$index} ON {$this->changes} (xid)",
             "CREATE TABLE {$this->readings} (number bigint PRIMARY KEY, seen pg_snapshot NOT NULL, at timestamptz NOT NULL)",
-            "INSERT INTO {$this->readings} SELECT 0, pg_current_snapshot(), clock_timestamp()",
+            "INSERT INTO {$this->readings} SELECT {$first}, pg_current_snapshot(), clock_timestamp()",
         ];
     }
 
-    public function create(): void
+    public function create(int $first): void
     {
         $this->drop();
         $has = $this->writing->value('SELECT 1 FROM pg_namespace WHERE nspname = $1', [self::SCHEMA]) !== null;
-        $this->inOneTransaction(array_slice($this->tableStatements(), $has ? 1 : 0));
+        $this->inOneTransaction(array_slice($this->tableStatements($first), $has ? 1 : 0));
     }
 
     public function triggerStatements(TableName $table): array
