@@ -31,7 +31,7 @@ abstract class SequencedChanges implements ChangeTable
     protected const EVENTS = ['insert' => [null, 'NEW'], 'update' => ['OLD', 'NEW'], 'delete' => ['OLD', null]];
 
     /** How long a missing number is watched at least, once no transaction holds it. */
-    private const WATCHED_SECONDS = 600;
+    private const WATCHED_SECONDS = 60;
 
     /** @var array<string, list<string>> */
     private array $columns = [];
@@ -119,19 +119,41 @@ abstract class SequencedChanges implements ChangeTable
         $upTo = max($before->upTo, (int) $now['upto']);
         $seconds = intdiv((int) $now['at'], 1_000_000);
         $missing = $before->missing;
-        $filled = $missing !== [] && $this->reading->value("SELECT 1 FROM {$this->changes()} WHERE {$before->awaited()} LIMIT 1") !== null;
-        if ($filled) {
-            $missing = array_merge(...array_map(fn (array $m): array => $this->missing(...$m), $missing));
-        }
+        $came = $missing === [] ? [] : array_map(static fn (array $r): int => (int) $r['seq'], $this->reading->rows("SELECT seq FROM {$this->changes()} WHERE {$before->awaited()} ORDER BY seq"));
+        $missing = self::without($missing, $came);
         if ($upTo > $before->upTo) {
             $missing = [...$missing, ...$this->missing($before->upTo + 1, $upTo, $seconds)];
         }
-        $news = $filled || $upTo > $before->upTo;
+        $news = $came !== [] || $upTo > $before->upTo;
         if ($news) {
             $missing = array_values(array_filter($missing, fn (array $m): bool => $seconds - $m[2] < self::WATCHED_SECONDS || $this->isHeld($m[0], $m[1])));
         }
 
         return [new Seen($upTo, $missing), (int) $now['at'], $news];
+    }
+
+    /**
+     * @param  list<array{int, int, int}>  $missing
+     * @param  list<int>  $came  numbers among them, in order
+     * @return list<array{int, int, int}>
+     */
+    private static function without(array $missing, array $came): array
+    {
+        $left = [];
+        foreach ($missing as [$from, $to, $since]) {
+            while ($came !== [] && $came[0] <= $to) {
+                $number = array_shift($came);
+                if ($number > $from) {
+                    $left[] = [$from, $number - 1, $since];
+                }
+                $from = $number + 1;
+            }
+            if ($from <= $to) {
+                $left[] = [$from, $to, $since];
+            }
+        }
+
+        return $left;
     }
 
     /**
