@@ -68,10 +68,11 @@ final class GridLine
                 $line->watermarkVerdict = $advice->watermark($line->typed['watermark']);
             }
             $line->captures = $reader->capabilities()->captures;
-            [$line->definition] = Draft::make($reader, $source->name, $line->said());
-            if ($line->definition->capture->bringsChanges()) {
-                $line->logFindings = array_values(array_filter($systems->logBetween($source, $target, $line->definition->capture)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
+            $capture = Capture::tryFrom($line->typed['capture']);
+            if ($capture !== null && $capture->bringsChanges() && in_array($capture, $line->captures, true)) {
+                $line->logFindings = array_values(array_filter($systems->logBetween($source, $target, $capture)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
             }
+            [$line->definition] = Draft::make($reader, $source->name, $line->said());
             $line->guarantee = Guarantee::derive($line->definition, $reader->capabilities(), $systems->target($target)->capabilities(), $facts);
         } catch (Explained $trouble) {
             $line->trouble = $trouble;
