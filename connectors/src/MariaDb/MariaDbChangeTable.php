@@ -75,7 +75,7 @@ final class MariaDbChangeTable extends SequencedChanges
     {
         $row = $this->writing->row('SELECT VERSION() AS version, @@auto_increment_increment AS step, @@log_bin AS logged, @@log_bin_trust_function_creators AS trusted, CURRENT_USER() AS account') ?? [];
         $account = MariaDbChecks::account((string) $row['account']);
-        $grants = implode("\n", array_map(static fn (array $g): string => (string) reset($g), $this->writing->rows('SHOW GRANTS')));
+        $grants = implode("\n", MariaDbChecks::grants($this->writing));
         $there = $this->exists();
         $findings = [
             version_compare((string) $row['version'], '10.6', '>=')

@@ -58,11 +58,15 @@ final readonly class MariaDbChecks
         return implode('@', array_map(static fn (string $part): string => "'".str_replace("'", "''", $part)."'", explode('@', $account)));
     }
 
+    /** @return list<string> as the server writes them */
+    public static function grants(PdoConnection $connection): array
+    {
+        return array_map(static fn (array $g): string => (string) reset($g), $connection->rows('SHOW GRANTS'));
+    }
+
     public static function seesProcesses(PdoConnection $connection): bool
     {
-        $grants = array_map(static fn (array $g): string => (string) reset($g), $connection->rows('SHOW GRANTS'));
-
-        return array_filter($grants, static fn (string $g): bool => (bool) preg_match('/^GRANT (?=.*\b(PROCESS|ALL PRIVILEGES)\b).* ON \*\.\*/', $g)) !== [];
+        return array_filter(self::grants($connection), static fn (string $g): bool => (bool) preg_match('/^GRANT (?=.*\b(PROCESS|ALL PRIVILEGES)\b).* ON \*\.\*/', $g)) !== [];
     }
 
     private function encryption(bool $encrypted): Finding
