@@ -33,7 +33,7 @@ final class RouteLoad extends Told
         $definitions = $told = [];
         foreach ($file->feeds as $said) {
             [$definition, $facts] = Draft::make($reader, $source->name, $said);
-            $preparation = $writer->prepare($definition);
+            $preparation = $writer->prepare($definition->landedTable());
             foreach ($preparation->obstacles() as $obstacle) {
                 throw SystemTrouble::lasting('incompatible_table', "{$definition->name}: {$obstacle->said}", (string) $obstacle->remedy);
             }

@@ -6,6 +6,10 @@ namespace App\Runtime;
 
 use App\Models\Feed;
 use App\Models\Run;
+use App\Models\SetAside;
+use App\Runtime\Treating\AsideBook;
+use App\Runtime\Treating\TreatedLanding;
+use App\Runtime\Treating\Treating;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Log;
 use Lighterman\Core\Capture\BoundNote;
@@ -73,26 +77,34 @@ final class FeedRunner
         ShapeCheck::agreed($source, $definition);
         $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note));
         $planning = self::since($clock);
-        if ($plan->empty) {
+        $asked = SetAside::asked($feed->id);
+        if ($plan->empty && ! $asked) {
             RunRecorder::empty($feed, $lease, $plan, $planning);
             $this->completed($feed, $plan, $definition, $started);
 
             return;
         }
         $target = $this->systems->target($feed->route->target);
-        $session = $target->open($definition, $feed->uid, $lease->token);
+        $session = $target->open($definition->landedTable(), $feed->uid, $lease->token);
         try {
             if ($this->catchUp($feed, $session)) {
                 $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note));
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
-            $this->announce($feed, $plan, $source, $definition, $recorder);
+            $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition_id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder);
+            if ($asked) {
+                $treated->again($feed->id);
+            }
+            if (! $plan->empty) {
+                $this->announce($feed, $plan, $source, $definition, $recorder);
+            }
             try {
-                $whole = $this->batches($feed, $lease, $plan, $source, $session, $definition, $recorder);
+                $whole = $plan->empty || $this->batches($feed, $lease, $plan, $source, $treated, $definition, $recorder);
             } catch (ReadAgain $again) {
                 $recorder->say($again->getMessage());
                 $plan = $source->plan($definition, $session->position(), BoundNote::fromArray($feed->note));
-                $whole = $this->batches($feed, $lease, $plan, $source, $session, $definition, $recorder);
+                $treated->begin();
+                $whole = $this->batches($feed, $lease, $plan, $source, $treated, $definition, $recorder);
             }
         } finally {
             $session->close();
@@ -112,12 +124,12 @@ final class FeedRunner
     }
 
     /** @return bool whether the plan was read to its end */
-    private function batches(Feed $feed, Lease $lease, ReadPlan $plan, SourceSystem $source, LandingSession $session, FeedDefinition $definition, RunRecorder $recorder): bool
+    private function batches(Feed $feed, Lease $lease, ReadPlan $plan, SourceSystem $source, TreatedLanding $landing, FeedDefinition $definition, RunRecorder $recorder): bool
     {
         $reader = $source->reader($definition, $plan);
         $checked = microtime(true);
         $stop = false;
-        $reading = $landing = 0.0;
+        $reading = 0.0;
         try {
             while (true) {
                 $clock = hrtime(true);
@@ -126,13 +138,8 @@ final class FeedRunner
                 if ($batch === null) {
                     return true;
                 }
-                $clock = hrtime(true);
-                $receipt = $session->land($batch, $recorder->run->id);
-                $landing += self::since($clock);
-                if ($receipt !== null) {
-                    $recorder->landed($receipt, $reading, $landing);
-                    $reading = $landing = 0.0;
-                }
+                $receipt = $landing->land($batch, $reading, $plan->kind === 'reload');
+                $reading = $receipt === null ? $reading : 0.0;
                 $this->progress($feed, $batch->rows);
                 if (microtime(true) - $checked > 0.5) {
                     $checked = microtime(true);
@@ -238,7 +245,7 @@ final class FeedRunner
     /** Forgets a load that was cancelled: what it landed is removed, if Lighterman had made the table. */
     private function discard(Feed $feed): void
     {
-        $this->systems->target($feed->route->target)->discard($feed->definition->parsed(), $feed->uid);
+        $this->systems->target($feed->route->target)->discard($feed->definition->parsed()->landedTable(), $feed->uid);
         $feed->forgetLanded();
     }
 

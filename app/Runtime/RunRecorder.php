@@ -47,9 +47,9 @@ final class RunRecorder
     }
 
     /** Copies a receipt and moves the feed's own copy of its position along with it. */
-    public function landed(Receipt $receipt, float $readingMs, float $landingMs): void
+    public function landed(Receipt $receipt, float $readingMs, float $treatingMs, float $landingMs, int $warned): void
     {
-        DB::transaction(function () use ($receipt, $readingMs, $landingMs): void {
+        DB::transaction(function () use ($receipt, $readingMs, $treatingMs, $landingMs, $warned): void {
             self::copy($this->feed, $receipt);
             foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'bytes'] as $count) {
                 $this->run->{$count} += $receipt->{$count};
@@ -57,7 +57,9 @@ final class RunRecorder
             $this->run->set_aside += $receipt->setAside;
             $this->run->batches++;
             $this->run->reading_ms += $readingMs;
+            $this->run->treating_ms += $treatingMs;
             $this->run->landing_ms += $landingMs;
+            $this->run->warned += $warned;
             $this->run->save();
         });
     }

@@ -32,7 +32,7 @@ final readonly class RowLife
     /** @param  array<string, string>  $key */
     public static function of(Feed $feed, FeedDefinition $definition, array $key, Systems $systems): self
     {
-        $history = $systems->target($feed->route->target)->history($definition, $key, LandedHistory::MOST);
+        $history = $systems->target($feed->route->target)->history($definition->landedTable(), $key, LandedHistory::MOST);
         $versions = [];
         $before = null;
         foreach ($history->entries as $i => $entry) {

@@ -27,7 +27,7 @@ final class LandingTest extends PostgresCase
     /** @return list<string> */
     private function obstacles(FeedDefinition $feed): array
     {
-        return array_map(static fn (Finding $f): string => "{$f->said} {$f->remedy}", $this->target->prepare($feed)->obstacles());
+        return array_map(static fn (Finding $f): string => "{$f->said} {$f->remedy}", $this->target->prepare($feed->landedTable())->obstacles());
     }
 
     private function assertTrouble(string $reason, string $said, callable $does): void
@@ -47,11 +47,11 @@ final class LandingTest extends PostgresCase
     public function an_older_token_cannot_commit(): void
     {
         $feed = $this->loads();
-        $old = $this->target->open($feed, 'f', 7);
+        $old = $this->target->open($feed->landedTable(), 'f', 7);
         $reader = $this->source->reader($feed, $this->source->plan($feed, $old->position(), null));
         $batch = $reader->next();
         $newTarget = new PostgresTarget($this->settings('warehouse', $this->database('house')));
-        $newTarget->open($feed, 'f', 8)->close();
+        $newTarget->open($feed->landedTable(), 'f', 8)->close();
         try {
             $old->land($batch, 1);
             self::fail('The old worker committed.');
@@ -60,7 +60,7 @@ final class LandingTest extends PostgresCase
         }
         self::assertSame('0', $this->house->value('SELECT count(*) FROM gate.loads'));
         $this->expectException(LeaseLost::class);
-        $this->target->open($feed, 'f', 7);
+        $this->target->open($feed->landedTable(), 'f', 7);
     }
 
     #[Test]
@@ -73,7 +73,7 @@ final class LandingTest extends PostgresCase
             $this->settle();
             $this->carry($feed);
         }
-        $session = $this->target->open($feed, 'feed-loads', 1);
+        $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
         $receipts = $session->receiptsAfter(0);
         self::assertCount(4, $receipts);
         foreach ($receipts as $i => $receipt) {
@@ -93,7 +93,7 @@ final class LandingTest extends PostgresCase
 
         $taken = FeedDefinition::fromArray(['take_over' => true] + $feed->toArray());
         self::assertSame([], $this->obstacles($taken));
-        $session = $this->target->open($taken, 'f', 1);
+        $session = $this->target->open($taken->landedTable(), 'f', 1);
         $plan = $this->source->plan($taken, $session->position(), null);
         try {
             $reader = $this->source->reader($taken, $plan);
@@ -145,7 +145,7 @@ final class LandingTest extends PostgresCase
         $this->carry($feed);
         $this->gate->run("TRUNCATE v; INSERT INTO v SELECT g, repeat('b', 500) FROM generate_series(1, 4000) g");
 
-        $session = $this->target->open($feed, 'feed-v', 2);
+        $session = $this->target->open($feed->landedTable(), 'feed-v', 2);
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
         $pieces = 0;
         while ($batch = $reader->next()) {
@@ -164,13 +164,13 @@ final class LandingTest extends PostgresCase
         $this->gate->run('CREATE TABLE v (id int PRIMARY KEY, x text); INSERT INTO v SELECT g, g FROM generate_series(1, 50000) g');
         $feed = $this->feed('v', null, ['id'], Landing::Replace);
         $this->carry($feed);
-        $session = $this->target->open($feed, 'feed-v', 2);
+        $session = $this->target->open($feed->landedTable(), 'feed-v', 2);
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
         $session->land($reader->next(), 1);
         $session->close();
         $reader->close();
         self::assertSame('50000', $this->house->value('SELECT count(*) FROM gate.v'));
-        self::assertCount(1, $this->target->open($feed, 'feed-v', 3)->receiptsAfter(0));
+        self::assertCount(1, $this->target->open($feed->landedTable(), 'feed-v', 3)->receiptsAfter(0));
     }
 
     #[Test]
@@ -199,7 +199,7 @@ final class LandingTest extends PostgresCase
     public function a_connection_lost_in_mid_batch_leaves_nothing_half_done(): void
     {
         $feed = $this->loads(80000);
-        $session = $this->target->open($feed, 'feed-loads', 1);
+        $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
         $session->land($reader->next(), 1);
         $this->house->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'lighterman target' AND datname = current_database()");
@@ -245,7 +245,7 @@ final class LandingTest extends PostgresCase
     public function a_source_connection_lost_in_mid_read_is_said_and_nothing_is_half_done(): void
     {
         $feed = $this->loads(400_000);
-        $session = $this->target->open($feed, 'feed-loads', 1);
+        $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
         $session->land($reader->next(), 1);
         $this->gate->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'lighterman reader' AND datname = current_database()");
@@ -274,13 +274,13 @@ final class LandingTest extends PostgresCase
     {
         $feed = $this->loads();
         $this->carry($feed);
-        $this->target->discard($feed, 'feed-loads');
+        $this->target->discard($feed->landedTable(), 'feed-loads');
         self::assertNull($this->house->value("SELECT to_regclass('gate.loads')"));
         self::assertSame('0', $this->house->value('SELECT count(*) FROM lighterman.receipt'));
 
         $this->house->run('CREATE TABLE gate.loads (id int PRIMARY KEY, kg numeric(9,1), updated_at timestamptz, delivered_at timestamptz, source_position text)');
         $this->carry($feed, 2);
-        $this->target->discard($feed, 'feed-loads');
+        $this->target->discard($feed->landedTable(), 'feed-loads');
         self::assertSame('100', $this->house->value('SELECT count(*) FROM gate.loads'));
     }
 

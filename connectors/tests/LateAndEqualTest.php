@@ -90,7 +90,7 @@ final class LateAndEqualTest extends PostgresCase
         $this->gate->run("INSERT INTO loads SELECT g % 50, 'k' || g, repeat('x', 900), localtimestamp FROM generate_series(1, 20000) g");
         $this->settle();
 
-        $session = $this->target->open($feed, 'feed-loads', 2);
+        $session = $this->target->open($feed->landedTable(), 'feed-loads', 2);
         $plan = $this->source->plan($feed, $session->position(), null);
         $reader = $this->source->reader($feed, $plan);
         do {
@@ -142,7 +142,7 @@ final class LateAndEqualTest extends PostgresCase
         $this->gate->run('CREATE TABLE loads (id int PRIMARY KEY, pad text, updated_at timestamptz NOT NULL DEFAULT now())');
         $this->gate->run("INSERT INTO loads SELECT g, repeat('x', 900), now() - interval '1 day' FROM generate_series(1, 30000) g");
         $feed = $this->feed('loads', 'updated_at', ['id'], Landing::Append);
-        $session = $this->target->open($feed, 'feed-loads', 1);
+        $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
         while (($batch = $reader->next()) !== null && $session->land($batch, 1) === null) {
         }

@@ -74,7 +74,7 @@ abstract class LogCase extends PostgresCase
     {
         $landing = $this->target->openChanges('route', 1);
         foreach ($feeds as $feed) {
-            $landing->admit($feed, $feed->name);
+            $landing->admit($feed->landedTable(), $feed->name);
         }
 
         return $landing;

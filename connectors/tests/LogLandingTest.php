@@ -183,12 +183,12 @@ final class LogLandingTest extends LogCase
             $this->gate->run("INSERT INTO orders VALUES (1, 'new'), (2, 'other'); UPDATE orders SET state = 'paid' WHERE id = 1; DELETE FROM orders WHERE id = 1");
             $this->land($session, $feed);
             $session->close();
-            $history = $this->target->history($feed, ['id' => '1'], 10);
+            $history = $this->target->history($feed->landedTable(), ['id' => '1'], 10);
             self::assertSame(['insert', 'update', 'delete'], array_map(static fn ($e): string => $e->kind, $history->entries));
             self::assertSame('paid', $history->entries[1]->values['state']);
             self::assertFalse($history->cut);
-            self::assertCount(2, $this->target->history($feed, ['id' => '1'], 2)->entries);
-            self::assertTrue($this->target->history($feed, ['id' => '1'], 2)->cut);
+            self::assertCount(2, $this->target->history($feed->landedTable(), ['id' => '1'], 2)->entries);
+            self::assertTrue($this->target->history($feed->landedTable(), ['id' => '1'], 2)->cut);
             $this->gate->run('DELETE FROM orders');
             $this->read();
         }

@@ -53,7 +53,7 @@ abstract class OtherSourceCase extends PostgresCase
     /** Carries everything there is, from the other source. @return int rows read */
     protected function carryOther(FeedDefinition $feed): int
     {
-        $session = $this->target->open($feed, "feed-{$feed->name}", 1);
+        $session = $this->target->open($feed->landedTable(), "feed-{$feed->name}", 1);
         $read = 0;
         try {
             do {

@@ -97,7 +97,7 @@ abstract class PostgresCase extends TestCase
      */
     protected function carry(FeedDefinition $feed, ?int $token = null): array
     {
-        $session = $this->target->open($feed, 'feed-'.$feed->name, $token ?? $this->token);
+        $session = $this->target->open($feed->landedTable(), 'feed-'.$feed->name, $token ?? $this->token);
         $receipts = [];
         try {
             do {

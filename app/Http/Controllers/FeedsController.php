@@ -132,7 +132,7 @@ final class FeedsController
     {
         $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->source);
         $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
-        foreach ($systems->target($feed->route->target)->prepare($definition)->obstacles() as $obstacle) {
+        foreach ($systems->target($feed->route->target)->prepare($definition->landedTable())->obstacles() as $obstacle) {
             throw SystemTrouble::lasting('incompatible_table', $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
         }
         FeedBook::change($feed, $definition);

@@ -127,7 +127,7 @@ final class NewFeedsController
     {
         $told = ['definition' => $definition, 'preparation' => null, 'rows' => [], 'count' => 0, 'whole' => true, 'trouble' => null, 'atSource' => []];
         try {
-            $told['preparation'] = $this->systems->target($target)->prepare($definition);
+            $told['preparation'] = $this->systems->target($target)->prepare($definition->landedTable());
             if ($definition->capture->bringsChanges()) {
                 $log = $this->systems->logBetween($source, $target, $definition->capture);
                 $chunk = $log->chunk($definition, null, null, 8);

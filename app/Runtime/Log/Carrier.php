@@ -4,7 +4,10 @@ declare(strict_types=1);
 
 namespace App\Runtime\Log;
 
+use App\Runtime\Treating\AsideBook;
+use App\Runtime\Treating\Treating;
 use Lighterman\Core\Capture\Log\LoggedRow;
+use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Change;
@@ -16,6 +19,9 @@ use Lighterman\Core\Landing\NetChanges;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Treatment\Apart;
+use Lighterman\Core\Treatment\Treated;
+use Lighterman\Core\Treatment\Treater;
 
 /** One feed while its route's log is read. */
 final class Carrier
@@ -23,6 +29,11 @@ final class Carrier
     public readonly ChangePlan $plan;
 
     public readonly KeyOf $key;
+
+    private readonly KeyOf $landedKey;
+
+    /** Whether records that were set aside are to be sent again. */
+    public bool $again = false;
 
     /** Whether its changes go to the spool instead of landing with the others. */
     public bool $apart = false;
@@ -63,6 +74,21 @@ final class Carrier
     /** @var array<int, list<int>|null> by relation: which of its columns are carried; null for all in order */
     private array $picks = [];
 
+    /** What is done to its records on the way; null for nothing. */
+    private ?Treater $treater = null;
+
+    public readonly AsideBook $aside;
+
+    /** Changes that were read but do not land, since the last commit. */
+    private Treated $kept;
+
+    private int $setAside = 0;
+
+    /** Number that the receipt of the batch under way will have. */
+    private int $sequence = 0;
+
+    private int $run = 0;
+
     public function __construct(
         public readonly int $id,
         public readonly string $uid,
@@ -72,11 +98,66 @@ final class Carrier
         public Position $position,
     ) {
         $this->key = KeyOf::columns($definition->carried()->names(), $definition->key);
+        $landed = $definition->landedTable();
+        $this->landedKey = KeyOf::columns($landed->shape->names(), $landed->key);
         $this->plan = match ($definition->landing) {
             Landing::Append => new Journal,
-            Landing::Versions => new Versions($this->key),
-            default => new NetChanges($this->key),
+            Landing::Versions => new Versions($this->landedKey),
+            default => new NetChanges($this->landedKey),
         };
+        $this->aside = new AsideBook($id, $definitionId, $definition);
+        $this->kept = new Treated;
+    }
+
+    /**
+     * From here on records are treated, and set aside under the receipt that comes next.
+     *
+     * @param  int  $landed  number of the last receipt that stands in the target
+     */
+    public function treat(string $sourceName, int $landed): void
+    {
+        $this->treater ??= Treating::of($this->definition, $sourceName, 0);
+        $this->sequence = $landed + 1;
+        $this->aside->begin($landed);
+        $this->forgetKept();
+    }
+
+    /** The run that what comes next belongs to. */
+    public function runs(int $run, string $sourceName): void
+    {
+        if ($run !== $this->run) {
+            $this->run = $run;
+            $this->treater?->stamp(Treating::stamps($sourceName, $run));
+        }
+    }
+
+    public function isTreated(): bool
+    {
+        return $this->treater !== null;
+    }
+
+    /** @return array{dropped: int, setAside: int} */
+    public function kept(): array
+    {
+        return ['dropped' => $this->kept->dropped, 'setAside' => $this->setAside];
+    }
+
+    public function warned(): int
+    {
+        return $this->kept->warned;
+    }
+
+    /** The batch has landed. */
+    public function landedAs(int $sequence): void
+    {
+        $this->sequence = $sequence + 1;
+        $this->forgetKept();
+    }
+
+    private function forgetKept(): void
+    {
+        $this->kept = new Treated;
+        $this->setAside = 0;
     }
 
     public function fits(Relation $relation): bool
@@ -108,8 +189,98 @@ final class Carrier
 
     public function take(Change $change, SourceCommit $commit): void
     {
-        $this->plan->add($this->window === null || $this->window->opened === 0 ? $change : $this->window->settle($change), $commit);
+        $this->add($this->window === null || $this->window->opened === 0 ? $change : $this->window->settle($change), $commit);
         $this->taken++;
+    }
+
+    /** Has a change treated, and takes what is left of it into the plan. */
+    public function add(Change $change, SourceCommit $commit): void
+    {
+        $change = $this->overtake($change);
+        if ($this->treater === null) {
+            $this->plan->add($change, $commit);
+
+            return;
+        }
+        $before = $change->before === null ? null : $this->treater->before($change->before);
+        if ($change->after === null) {
+            if ($this->landedKey->isSaid($before ?? [])) {
+                $this->plan->add(new Change($change->kind, $before, null, $change->number), $commit);
+            } else {
+                // Its key cannot be treated, so the row never landed.
+                $this->kept->dropped++;
+            }
+
+            return;
+        }
+        $after = $this->treater->row($change->after, $this->kept);
+        if ($after !== null) {
+            $this->plan->add(new Change($change->kind, $before, $after, $change->number), $commit);
+
+            return;
+        }
+        foreach ($this->kept->apart as $apart) {
+            $this->setAside++;
+            $this->aside->add($apart, ['run' => $this->run, 'sequence' => $this->sequence, 'position' => Lsn::text($commit->lsn), 'lsn' => $commit->lsn, 'number' => $change->number, 'kind' => $change->kind, 'at' => $commit->at]);
+        }
+        $this->kept->apart = [];
+        if ($this->leavesKey($change)) {
+            // The row is no longer what it was, whatever becomes of what it is now.
+            $this->plan->add(new Change('delete', $before, null, $change->number), $commit);
+        }
+    }
+
+    private function leavesKey(Change $change): bool
+    {
+        return $change->before !== null && $change->after !== null && $this->key->isSaid($change->before) && $this->key->isSaid($change->after)
+            && $this->key->text($change->before) !== $this->key->text($change->after);
+    }
+
+    /**
+     * What waits of a row that changes again must never land after the change. Values that the change does not say, for
+     * they are the same, are taken from what waits: the landed row may never have had them.
+     */
+    private function overtake(Change $change): Change
+    {
+        if (! $this->aside->anyWaiting() || $this->definition->landing !== Landing::Upsert) {
+            return $change;
+        }
+        $after = $change->after;
+        foreach ([$change->before, $change->after] as $row) {
+            if ($row !== null && $this->aside->isWaiting($hash = $this->aside->hash($row))) {
+                if ($after !== null && in_array(false, $after, true)) {
+                    $known = $this->aside->lastOf($hash);
+                    $after = array_map(static fn (string|false|null $v, string|false|null $k): string|false|null => $v === false ? $k : $v, $after, $known);
+                }
+                $this->aside->overtake([$hash], $this->sequence);
+            }
+        }
+
+        return $after === $change->after ? $change : new Change($change->kind, $change->before, $after, $change->number);
+    }
+
+    /**
+     * Takes a record that was set aside before into the plan.
+     *
+     * @param  list<string|false|null>  $raw
+     * @return Apart|bool why it fails again, or whether it will land
+     */
+    public function again(array $raw, string $kind, SourceCommit $commit, int $number): Apart|bool
+    {
+        $into = new Treated;
+        $after = $this->treater === null ? $raw : $this->treater->row($raw, $into);
+        if ($after !== null) {
+            $this->plan->add(new Change($kind, null, $after, $number), $commit);
+        }
+        $this->kept->dropped += $into->dropped;
+        $this->setAside += count($into->apart);
+
+        return $after !== null ?: $into->apart[0] ?? false;
+    }
+
+    public function sequence(): int
+    {
+        return $this->sequence;
     }
 
     /**

@@ -22,6 +22,7 @@ use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Treatment\TreatmentStopped;
 use LogicException;
 
 /** The feeds of a route while its log is read: which there are, which table each takes, what each is allowed to do. */
@@ -124,6 +125,18 @@ final class Carriers
         return null;
     }
 
+    /** A feed with records that are to be sent again, and that may land. */
+    public function sendable(): ?Carrier
+    {
+        foreach ($this->carriers as $carrier) {
+            if ($carrier->again && ! $carrier->apart && ! $carrier->blocked) {
+                return $carrier;
+            }
+        }
+
+        return null;
+    }
+
     public function withWindow(int $number): ?Carrier
     {
         foreach ($this->restless() as $carrier) {
@@ -217,7 +230,7 @@ final class Carriers
      */
     public function sync(ChangeLog $changeLog, ?ChangeLanding $landing, Systems $systems, callable $atTarget): bool
     {
-        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'position', 'sequence', 'complete_up_to'])->keyBy('id');
+        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
         if ($rows->isEmpty()) {
             $changeLog->remove();
             $this->log->delete();
@@ -252,6 +265,7 @@ final class Carriers
     private function follow(Carrier $carrier, object $row, bool $blocked, ?ChangeLanding $landing): void
     {
         $carrier->blocked = $blocked;
+        $carrier->again = $row->again;
         if ($blocked && ! $carrier->apart) {
             $carrier->apart = true;
             $carrier->window = null;
@@ -315,8 +329,9 @@ final class Carriers
             try {
                 if ($landing !== null) {
                     $carrier->blocked ?: ShapeCheck::agreed($systems->source($this->log->route->source), $carrier->definition);
-                    $carrier->position = $atTarget(static fn (): Position => $landing->admit($carrier->definition, $carrier->uid), $carrier);
+                    $carrier->position = $atTarget(static fn (): Position => $landing->admit($carrier->definition->landedTable(), $carrier->uid), $carrier);
                     $this->catchUp($carrier, $landing, (int) $row->sequence);
+                    $carrier->treat($this->log->route->source->name, $landing->sequence($carrier->uid));
                 }
                 $this->begin($carrier, $row, $landing, $systems);
             } catch (SetApart $apart) {
@@ -458,7 +473,7 @@ final class Carriers
         unset($this->carriers[$row->id]);
         $this->byRelation = [];
         $feed = Feed::with('definition')->findOrFail($row->id);
-        $systems->target($this->log->route->target)->discard($feed->definition->parsed(), $feed->uid);
+        $systems->target($this->log->route->target)->discard($feed->definition->parsed()->landedTable(), $feed->uid);
         $feed->forgetLanded();
     }
 
@@ -471,6 +486,8 @@ final class Carriers
     {
         try {
             $do();
+        } catch (TreatmentStopped $stopped) {
+            throw new SetApart($carrier, $stopped, 'failed');
         } catch (LogicException $e) {
             throw new SetApart($carrier, SystemTrouble::lasting('no_key', "{$carrier->definition->source}: ".lcfirst($e->getMessage()), 'Choose a key whose columns are never null and belong to the table\'s replica identity.'), 'failed');
         }

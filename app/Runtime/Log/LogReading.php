@@ -159,7 +159,7 @@ final class LogReading
             if ($this->drain && $this->drained()) {
                 return true;
             }
-            $worked = $this->commit === null && ! $this->batch->pending() && ($this->drainOne() || $this->startLoads());
+            $worked = $this->commit === null && ! $this->batch->pending() && ($this->drainOne() || $this->sendAgain() || $this->startLoads());
             $this->step($worked);
         }
 
@@ -252,6 +252,7 @@ final class LogReading
         }
         foreach ($this->carriers->of($row->relation) as $carrier) {
             $this->changed[$carrier->id] = $carrier;
+            $this->runs($carrier);
             if ($carrier->apart) {
                 $this->intoSpool($carrier, Carrier::entry($row, $this->number), $commit);
             } else {
@@ -264,6 +265,14 @@ final class LogReading
             }
         }
         $this->batch->heldBytes += $this->reader()->size();
+    }
+
+    /** What is set aside, or stamped, names its run. */
+    private function runs(Carrier $carrier): void
+    {
+        if ($carrier->isTreated() && ! isset($this->batch->touched[$carrier->id])) {
+            $carrier->runs($this->recorder->run($carrier), $this->log->route->source->name);
+        }
     }
 
     /** @param  array<string, mixed>  $entry */
@@ -341,10 +350,11 @@ final class LogReading
             return;
         }
         $at = new SourceCommit($window->opened, $window->chunk->at);
+        $this->runs($carrier);
         $this->carriers->guarded($carrier, static function () use ($carrier, $window, $at): void {
             $number = 0;
             foreach ($window->rows as $row) {
-                $carrier->plan->add(new Change('load', null, $row, $number++), $at);
+                $carrier->add(new Change('load', null, $row, $number++), $at);
             }
         });
         $this->batch->held += count($window->rows);
@@ -388,6 +398,7 @@ final class LogReading
         $this->ensureBegun();
         $clock = hrtime(true);
         foreach ($this->batch->touched as $carrier) {
+            $carrier->aside->flush();
             $this->carriers->lookForMoves($carrier);
             $this->atTarget(fn () => $this->landing()->apply($carrier->uid, $carrier->plan), $carrier);
             $carrier->plan->clear();
@@ -412,7 +423,7 @@ final class LogReading
         $this->writePart();
         $this->ensureBegun();
         $clock = hrtime(true);
-        $positions = $runs = [];
+        $positions = $runs = $kept = [];
         foreach ($batch->touched as $carrier) {
             $window = $batch->chunks[$carrier->id] ?? null;
             if ($window !== null && $window->chunk->last && ! $carrier->onceMore && $carrier->loadUntil === null) {
@@ -420,16 +431,19 @@ final class LogReading
             }
             $runs[$carrier->uid] = $this->recorder->run($carrier);
             $positions[$carrier->uid] = $this->positionOf($carrier, $batch);
+            $kept[$carrier->uid] = $carrier->kept();
         }
         $sourceTime = SourceCommit::timeAt($batch->committedAt);
         // What others have in the spool must be safe before the route's place moves past it.
         $this->spool->flush();
-        $receipts = $this->atTarget(fn () => $this->landing()->commit($positions, $batch->to, $runs, $sourceTime));
+        $receipts = $this->atTarget(fn () => $this->landing()->commit($positions, $batch->to, $runs, $sourceTime, $kept));
         $now = (int) (microtime(true) * 1e6) + $this->clock->ahead;
         $batch->landing += (hrtime(true) - $clock) / 1e6;
         $all = max(1, array_sum(array_map(static fn (array $c): int => array_sum(array_column($c, 1)), array_map(static fn (Carrier $c): array => $c->commits, $batch->touched))));
         foreach ($batch->touched as $carrier) {
             $carrier->position = $receipts[$carrier->uid]->to;
+            $this->recorder->warned($carrier, $carrier->warned());
+            $carrier->landedAs($receipts[$carrier->uid]->sequence);
             $this->recorder->landed($carrier, $receipts[$carrier->uid]);
             $share = array_sum(array_column($carrier->commits, 1)) / $all;
             $this->recorder->delivered($carrier, $carrier->commits, $now, $batch->reading * $share, $batch->treating * $share, $batch->landing * $share);
@@ -471,11 +485,23 @@ final class LogReading
             return false;
         }
         $this->spool->flush();
-        $drain = new SpoolDrain($carrier, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier));
+        $drain = new SpoolDrain($carrier, $this->landing, $this->recorder, $this->log->route->source->name, fn (callable $do): mixed => $this->atTarget($do, $carrier));
         if (! $drain->some($this->clock)) {
             $carrier->apart = false;
             $this->carriers->lookAgain();
         }
+
+        return true;
+    }
+
+    /** Lands what a feed had set aside and somebody asked to be sent again. @return bool whether there was any */
+    private function sendAgain(): bool
+    {
+        if ($this->landing === null || ($carrier = $this->carriers->sendable()) === null) {
+            return false;
+        }
+        $carrier->runs($this->recorder->run($carrier), $this->log->route->source->name);
+        (new SendAgain($carrier, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier)))->some();
 
         return true;
     }

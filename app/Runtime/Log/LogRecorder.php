@@ -30,6 +30,9 @@ final class LogRecorder
     /** @var array<int, array<int, array<int, array{int, int}>>> by feed, step and second: committed and delivered */
     private array $tides = [];
 
+    /** @var array<int, int> by feed: records that a check only warned of, since the last flush */
+    private array $warned = [];
+
     /** @var array<int, Run> */
     private array $runs = [];
 
@@ -58,6 +61,11 @@ final class LogRecorder
     public function landed(Carrier $carrier, Receipt $receipt): void
     {
         $this->receipts[] = [$carrier->id, $receipt];
+    }
+
+    public function warned(Carrier $carrier, int $records): void
+    {
+        $this->warned[$carrier->id] = ($this->warned[$carrier->id] ?? 0) + $records;
     }
 
     /**
@@ -105,7 +113,7 @@ final class LogRecorder
             $this->saveTides();
             $also === null || $also();
         });
-        $this->receipts = $this->delays = $this->tides = [];
+        $this->receipts = $this->delays = $this->tides = $this->warned = [];
     }
 
     /**
@@ -118,15 +126,16 @@ final class LogRecorder
         foreach (array_chunk($receipts, 500) as $some) {
             DB::table('receipts')->insertOrIgnore(array_map(static fn (array $pair): array => Line::line(...$pair), $some));
         }
-        $latest = $rows = [];
+        $latest = $rows = $aside = [];
         foreach ($receipts as [$feedId, $receipt]) {
             $latest[$feedId] = $receipt;
+            $aside[$feedId] = ($aside[$feedId] ?? 0) + $receipt->setAside;
             $rows[$feedId] = ($rows[$feedId] ?? 0) + $receipt->inserted + $receipt->updated + $receipt->deleted;
         }
-        $lines = json_encode(array_map(static fn (int $id, Receipt $r): array => ['id' => $id, 'position' => $r->to->toArray(), 'sequence' => $r->sequence, 'landed' => $r->landedAt, 'rows' => $rows[$id]], array_keys($latest), array_values($latest)), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE);
+        $lines = json_encode(array_map(static fn (int $id, Receipt $r): array => ['id' => $id, 'position' => $r->to->toArray(), 'sequence' => $r->sequence, 'landed' => $r->landedAt, 'rows' => $rows[$id], 'aside' => $aside[$id]], array_keys($latest), array_values($latest)), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE);
         DB::update('UPDATE feeds f SET position = r.position, sequence = r.sequence, last_landed_at = r.landed FROM jsonb_to_recordset(?::jsonb) r(id bigint, position jsonb, sequence bigint, landed timestamptz) WHERE f.id = r.id AND f.sequence < r.sequence', [$lines]);
-        DB::insert("INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT r.id, date_trunc('hour', r.landed), r.rows, 0 FROM jsonb_to_recordset(?::jsonb) r(id bigint, landed timestamptz, rows bigint)
-            WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.id) ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows", [$lines]);
+        DB::insert("INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT r.id, date_trunc('hour', r.landed), r.rows, r.aside FROM jsonb_to_recordset(?::jsonb) r(id bigint, landed timestamptz, rows bigint, aside bigint)
+            WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.id) ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows, set_aside = c.set_aside + excluded.set_aside", [$lines]);
     }
 
     private function saveRun(int $feedId, Receipt $latest): void
@@ -140,10 +149,12 @@ final class LogRecorder
                 foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'superseded', 'bytes'] as $count) {
                     $run->{$count} += $receipt->{$count};
                 }
+                $run->set_aside += $receipt->setAside;
                 $run->batches++;
             }
         }
         [, $reading, $treating, $landing] = $this->delays[$feedId] ?? [null, 0.0, 0.0, 0.0];
+        $run->warned += $this->warned[$feedId] ?? 0;
         $run->reading_ms += $reading;
         $run->treating_ms += $treating;
         $run->landing_ms += $landing;

@@ -26,6 +26,7 @@ final class SpoolDrain
         private readonly Carrier $carrier,
         private readonly ChangeLanding $landing,
         private readonly LogRecorder $recorder,
+        private readonly string $sourceName,
         callable $atTarget,
     ) {
         $this->atTarget = $atTarget;
@@ -37,6 +38,7 @@ final class SpoolDrain
         $carrier = $this->carrier;
         $reached = $carrier->position->place === null ? 0 : Lsn::parse($carrier->position->place);
         Spool::landed($carrier->id, $reached);
+        $carrier->isTreated() && $carrier->runs($this->recorder->run($carrier), $this->sourceName);
         $commits = [];
         $last = null;
         $all = 0;
@@ -62,9 +64,11 @@ final class SpoolDrain
         }
         $this->write();
         $position = $carrier->position->at(Lsn::text($last->lsn));
-        $receipts = ($this->atTarget)(fn () => $this->landing->commit([$carrier->uid => $position], null, [$carrier->uid => $this->recorder->run($carrier)], $last->time()));
+        $receipts = ($this->atTarget)(fn () => $this->landing->commit([$carrier->uid => $position], null, [$carrier->uid => $this->recorder->run($carrier)], $last->time(), [$carrier->uid => $carrier->kept()]));
         $now = (int) (microtime(true) * 1e6);
         $carrier->position = $position;
+        $this->recorder->warned($carrier, $carrier->warned());
+        $carrier->landedAs($receipts[$carrier->uid]->sequence);
         $this->recorder->landed($carrier, $receipts[$carrier->uid]);
         $this->recorder->delivered($carrier, $commits, $now + $clock->ahead, 0.0, 0.0, (hrtime(true) - $started) / 1e6);
         $this->recorder->flush();
@@ -88,6 +92,7 @@ final class SpoolDrain
 
     private function write(): void
     {
+        $this->carrier->aside->flush();
         ($this->atTarget)(fn () => $this->landing->apply($this->carrier->uid, $this->carrier->plan));
         $this->carrier->plan->clear();
         $this->number = 0;

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandedEntry;
 use Lighterman\Core\Port\LandedHistory;
@@ -17,18 +17,18 @@ final readonly class History
     }
 
     /** @param  array<string, string>  $key */
-    public function of(FeedDefinition $definition, array $key, int $most): LandedHistory
+    public function of(LandedTable $landed, array $key, int $most): LandedHistory
     {
-        $technical = $definition->technical();
+        $technical = $landed->technical();
         $name = static fn (string $what): string => isset($technical[$what]) ? Connection::name($technical[$what]->name) : 'NULL::text';
-        $made = $definition->landing === Landing::Versions ? $name('valid_from') : $name('changed_at');
+        $made = $landed->landing === Landing::Versions ? $name('valid_from') : $name('changed_at');
         $select = implode(', ', [
             "{$name('change_kind')} AS lm_kind", "{$name('source_position')} AS lm_place", "{$made}::text AS lm_made", "{$name('delivered_at')}::text AS lm_landed",
-            'to_json('.$name('not_sent').')::text AS lm_not_sent', Connection::names($definition->carried()->names()),
+            'to_json('.$name('not_sent').')::text AS lm_not_sent', Connection::names($landed->shape->names()),
         ]);
-        [$where, $values] = Sql::keyEquals($definition->carried(), $key);
+        [$where, $values] = Sql::keyEquals($landed->shape, $key);
         // A journal entry of a key that was given up stands under the new key, with the old one in what the row was before.
-        $rows = $this->connection->rows("SELECT {$select} FROM ".Sql::table($definition->landed)." WHERE {$where} ORDER BY {$name('source_position')} DESC LIMIT ".($most + 1), $values);
+        $rows = $this->connection->rows("SELECT {$select} FROM ".Sql::table($landed->name)." WHERE {$where} ORDER BY {$name('source_position')} DESC LIMIT ".($most + 1), $values);
         $cut = count($rows) > $most;
 
         return new LandedHistory(array_map(static function (array $row): LandedEntry {

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandingSession;
@@ -27,18 +27,23 @@ final class PostgresLanding implements LandingSession
     public function __construct(
         private readonly Connection $connection,
         private readonly Ledger $ledger,
-        FeedDefinition $definition,
+        LandedTable $landed,
         private readonly string $feed,
         private readonly int $token,
         private Position $position,
     ) {
-        $this->writer = new Writer($connection, $definition);
-        $this->straight = $definition->landing === Landing::Append || $position->isLoading();
+        $this->writer = new Writer($connection, $landed);
+        $this->straight = $landed->landing === Landing::Append || $position->isLoading();
     }
 
     public function position(): Position
     {
         return $this->position;
+    }
+
+    public function sequence(): int
+    {
+        return $this->ledger->sequence($this->feed);
     }
 
     public function receiptsAfter(int $sequence): array
@@ -67,24 +72,53 @@ final class PostgresLanding implements LandingSession
         $this->connection->close();
     }
 
+    public function again(Batch $batch, int $run): Receipt
+    {
+        try {
+            $unit = $this->begin($batch, straight: ! $this->writer->canMerge(), beside: true);
+            $this->put($batch, $unit);
+
+            return $this->finish($batch, $unit, $run);
+        } catch (SystemTrouble $trouble) {
+            $this->abandon();
+            throw $trouble;
+        }
+    }
+
     private function attempt(Batch $batch, int $run): ?Receipt
     {
-        if ($this->unit === null) {
-            $this->connection->begin();
-            $this->unit = new Unit($batch->from, ...$this->ledger->lock($this->feed, $this->token, $batch->from));
-            $this->straight = $this->straight && ($batch->from->isLoading() || ! $this->writer->canMerge());
-            $this->writer->begin($this->straight);
+        $unit = $this->unit ?? $this->begin($batch, $this->straight && ($batch->from->isLoading() || ! $this->writer->canMerge()));
+        $this->put($batch, $unit);
+
+        return $batch->closes ? $this->finish($batch, $unit, $run) : null;
+    }
+
+    /** @param  bool  $beside  whether rows go beside those that are there, whatever the landing */
+    private function begin(Batch $batch, bool $straight, bool $beside = false): Unit
+    {
+        $this->connection->begin();
+        $unit = new Unit($batch->from, ...$this->ledger->lock($this->feed, $this->token, $batch->from));
+        if (! $beside) {
+            $this->straight = $straight;
         }
-        $this->writer->write($this->stamped($batch, $this->unit->now));
-        $this->unit->add($batch);
-        if (! $batch->closes) {
-            return null;
-        }
-        $counts = $this->writer->finish($this->unit->rows);
+        $this->writer->begin($straight, $beside);
+
+        return $this->unit = $unit;
+    }
+
+    private function put(Batch $batch, Unit $unit): void
+    {
+        $this->writer->write($this->stamped($batch, $unit->now));
+        $unit->add($batch);
+    }
+
+    private function finish(Batch $batch, Unit $unit, int $run): Receipt
+    {
+        $counts = $this->writer->finish($unit->rows);
         $receipt = new Receipt(
-            $this->unit->sequence, $run, $this->unit->from, $batch->to, $this->unit->rows,
-            $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, 0, 0,
-            $this->unit->bytes, $this->unit->checksum(), $batch->sourceTime, $this->unit->now,
+            $unit->sequence, $run, $unit->from, $batch->to, $unit->rows + $unit->dropped + $unit->setAside,
+            $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $unit->dropped, $unit->setAside,
+            $unit->bytes, $unit->checksum(), $batch->sourceTime, $unit->now,
         );
         $this->ledger->store([$this->feed => $receipt]);
         $this->connection->commit();

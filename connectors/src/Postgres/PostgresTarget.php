@@ -6,7 +6,7 @@ namespace Lighterman\Connectors\Postgres;
 
 use Lighterman\Connectors\Postgres\Log\PostgresChangeLanding;
 use Lighterman\Connectors\Postgres\Log\SeenKeys;
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\LandedHistory;
@@ -37,24 +37,24 @@ final class PostgresTarget implements TargetSystem
         return new TargetCapabilities(transactional: true);
     }
 
-    public function prepare(FeedDefinition $definition): Preparation
+    public function prepare(LandedTable $landed): Preparation
     {
-        return (new Preparing($this->connection))->preparation($definition);
+        return (new Preparing($this->connection))->preparation($landed);
     }
 
-    public function open(FeedDefinition $definition, string $feed, int $token): LandingSession
+    public function open(LandedTable $landed, string $feed, int $token): LandingSession
     {
         $ledger = new Ledger($this->connection);
         try {
             $this->connection->begin();
             // Workers that open two feeds of the same new schema at once must not both create it.
             $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
-            $preparation = $this->prepare($definition);
+            $preparation = $this->prepare($landed);
             foreach ($preparation->obstacles() as $obstacle) {
                 throw SystemTrouble::lasting('incompatible_table', "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
             }
             $ledger->ensure();
-            $position = $ledger->claim($feed, $token, $definition->landed, created: ! $preparation->exists);
+            $position = $ledger->claim($feed, $token, $landed->name, created: ! $preparation->exists);
             foreach ($preparation->statements as $statement) {
                 $this->connection->run($statement);
             }
@@ -63,7 +63,7 @@ final class PostgresTarget implements TargetSystem
             $this->connection->rollback();
         }
 
-        return new PostgresLanding($this->connection, $ledger, $definition, $feed, $token, $position);
+        return new PostgresLanding($this->connection, $ledger, $landed, $feed, $token, $position);
     }
 
     public function openChanges(string $route, int $token): ChangeLanding
@@ -71,14 +71,14 @@ final class PostgresTarget implements TargetSystem
         return new PostgresChangeLanding(new Connection($this->settings, 'lighterman target', readOnly: false), $route, $token);
     }
 
-    public function discard(FeedDefinition $definition, string $feed): void
+    public function discard(LandedTable $landed, string $feed): void
     {
         try {
             $this->connection->begin();
             $ledger = new Ledger($this->connection);
             $this->connection->run('DROP TABLE IF EXISTS '.SeenKeys::table($feed));
             if ($ledger->forget($feed)) {
-                $this->connection->run('DROP TABLE IF EXISTS '.Sql::table($definition->landed));
+                $this->connection->run('DROP TABLE IF EXISTS '.Sql::table($landed->name));
             }
             $this->connection->commit();
         } finally {
@@ -96,9 +96,9 @@ final class PostgresTarget implements TargetSystem
         return Sql::rowByKey($this->connection, $table, $key);
     }
 
-    public function history(FeedDefinition $definition, array $key, int $most): LandedHistory
+    public function history(LandedTable $landed, array $key, int $most): LandedHistory
     {
-        return (new History($this->connection))->of($definition, $key, $most);
+        return (new History($this->connection))->of($landed, $key, $most);
     }
 
     public function query(string $sql, int $rowLimit, int $seconds): QueryResult

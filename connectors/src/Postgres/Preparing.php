@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\Preparation;
@@ -21,110 +21,110 @@ final readonly class Preparing
     {
     }
 
-    public function preparation(FeedDefinition $definition): Preparation
+    public function preparation(LandedTable $landed): Preparation
     {
-        $schema = $this->connection->row("SELECT has_schema_privilege(n.oid, 'CREATE') AS creates FROM pg_namespace n WHERE n.nspname = $1", [$definition->landed->schema]);
-        $actual = (new Catalogue($this->connection))->find($definition->landed);
+        $schema = $this->connection->row("SELECT has_schema_privilege(n.oid, 'CREATE') AS creates FROM pg_namespace n WHERE n.nspname = $1", [$landed->name->schema]);
+        $actual = (new Catalogue($this->connection))->find($landed->name);
         if ($actual !== null) {
-            return new Preparation(true, [], $this->compare($definition, $actual));
+            return new Preparation(true, [], $this->compare($landed, $actual));
         }
-        $statements = $schema === null ? ['CREATE SCHEMA '.Connection::name($definition->landed->schema)] : [];
-        $statements[] = self::createTable($definition, Sql::table($definition->landed));
-        if ($definition->landing === Landing::Versions) {
-            $statements[] = 'CREATE UNIQUE INDEX ON '.Sql::table($definition->landed).' ('.Connection::names($definition->key).') WHERE is_current';
+        $statements = $schema === null ? ['CREATE SCHEMA '.Connection::name($landed->name->schema)] : [];
+        $statements[] = self::createTable($landed, Sql::table($landed->name));
+        if ($landed->landing === Landing::Versions) {
+            $statements[] = 'CREATE UNIQUE INDEX ON '.Sql::table($landed->name).' ('.Connection::names($landed->key).') WHERE is_current';
         }
 
-        return new Preparation(false, $statements, [$this->mayCreate($definition, $schema)]);
+        return new Preparation(false, $statements, [$this->mayCreate($landed, $schema)]);
     }
 
     /** The statement that creates the landed table under a given name. */
-    public static function createTable(FeedDefinition $definition, string $name): string
+    public static function createTable(LandedTable $landed, string $name): string
     {
         $lines = [];
         // Where an entry may tell less than a whole row, only what tells landed rows apart must be there.
-        $whole = ! $definition->capture->bringsChanges() || $definition->landing === Landing::Upsert;
-        foreach ($definition->carried()->columns as $column) {
-            $required = ($whole && (! $column->nullable || in_array($column->name, $definition->key, true))) || in_array($column->name, $definition->landedKey(), true);
+        $whole = ! $landed->bringsChanges || $landed->landing === Landing::Upsert;
+        foreach ($landed->shape->columns as $column) {
+            $required = ($whole && (! $column->nullable || in_array($column->name, $landed->key, true))) || in_array($column->name, $landed->rowKey(), true);
             $lines[] = '  '.Connection::name($column->name).' '.TypeMap::write($column->type).($required ? ' NOT NULL' : '');
         }
-        foreach ($definition->technical() as $column) {
+        foreach ($landed->technical() as $column) {
             // Places in the log order as plain bytes do, whatever the database's collation.
             $lines[] = '  '.Connection::name($column->name).' '.TypeMap::write($column->type).($column->type->kind === TypeKind::Text ? ' COLLATE "C"' : '');
         }
-        if ($definition->landedKey() !== []) {
-            $lines[] = '  PRIMARY KEY ('.Connection::names($definition->landedKey()).')';
+        if ($landed->rowKey() !== []) {
+            $lines[] = '  PRIMARY KEY ('.Connection::names($landed->rowKey()).')';
         }
 
         return "CREATE TABLE {$name} (\n".implode(",\n", $lines)."\n)";
     }
 
     /** @param  array<string, string|null>|null  $schema */
-    private function mayCreate(FeedDefinition $definition, ?array $schema): Finding
+    private function mayCreate(LandedTable $landed, ?array $schema): Finding
     {
         $user = Connection::name($this->connection->settings->user);
         if ($schema !== null) {
             return $schema['creates'] === 't'
-                ? Finding::passed('Privilege', "Tables may be created in schema {$definition->landed->schema}.")
-                : Finding::failed('Privilege', "{$this->connection->settings->user} may not create tables in schema {$definition->landed->schema}.", 'GRANT CREATE, USAGE ON SCHEMA '.Connection::name($definition->landed->schema)." TO {$user};");
+                ? Finding::passed('Privilege', "Tables may be created in schema {$landed->name->schema}.")
+                : Finding::failed('Privilege', "{$this->connection->settings->user} may not create tables in schema {$landed->name->schema}.", 'GRANT CREATE, USAGE ON SCHEMA '.Connection::name($landed->name->schema)." TO {$user};");
         }
         $database = $this->connection->settings->database;
 
         return $this->connection->value("SELECT has_database_privilege(current_database(), 'CREATE')") === 't'
-            ? Finding::passed('Privilege', "Schema {$definition->landed->schema} may be created.")
-            : Finding::failed('Privilege', "There is no schema {$definition->landed->schema}, and {$this->connection->settings->user} may not create one in {$database}.", 'GRANT CREATE ON DATABASE '.Connection::name($database)." TO {$user};");
+            ? Finding::passed('Privilege', "Schema {$landed->name->schema} may be created.")
+            : Finding::failed('Privilege', "There is no schema {$landed->name->schema}, and {$this->connection->settings->user} may not create one in {$database}.", 'GRANT CREATE ON DATABASE '.Connection::name($database)." TO {$user};");
     }
 
     /** @return list<Finding> */
-    private function compare(FeedDefinition $definition, Shape $actual): array
+    private function compare(LandedTable $landed, Shape $actual): array
     {
-        $table = (string) $definition->landed;
-        $wanted = array_map(static fn (Column $c): Type => $c->type, array_column([...$definition->carried()->columns, ...array_values($definition->technical())], null, 'name'));
-        $findings = $this->privileges($definition);
+        $table = (string) $landed->name;
+        $wanted = array_map(static fn (Column $c): Type => $c->type, array_column([...$landed->shape->columns, ...array_values($landed->technical())], null, 'name'));
+        $findings = $this->privileges($landed);
         foreach ($wanted as $name => $type) {
-            $findings[] = $this->column($definition, $actual->column((string) $name), (string) $name, $type);
+            $findings[] = $this->column($landed, $actual->column((string) $name), (string) $name, $type);
         }
         foreach ($actual->columns as $column) {
-            if (! isset($wanted[$column->name]) && ! $column->nullable && ! $this->hasDefault($definition, $column->name)) {
-                $findings[] = Finding::failed($column->name, "Column {$column->name} of {$table} must have a value, but the feed brings none.", 'ALTER TABLE '.Sql::table($definition->landed).' ALTER COLUMN '.Connection::name($column->name).' DROP NOT NULL;');
+            if (! isset($wanted[$column->name]) && ! $column->nullable && ! $this->hasDefault($landed, $column->name)) {
+                $findings[] = Finding::failed($column->name, "Column {$column->name} of {$table} must have a value, but the feed brings none.", 'ALTER TABLE '.Sql::table($landed->name).' ALTER COLUMN '.Connection::name($column->name).' DROP NOT NULL;');
             }
         }
-        $key = $definition->landing === Landing::Replace ? [] : $definition->landedKey();
-        if ($key !== [] && ! $this->hasUniqueIndex($definition->landed, $key)) {
-            $findings[] = Finding::failed('Key', "{$table} has no unique index on (".implode(', ', $key).'), so rows cannot be matched by key.', 'CREATE UNIQUE INDEX ON '.Sql::table($definition->landed).' ('.Connection::names($key).');');
+        $key = $landed->landing === Landing::Replace ? [] : $landed->rowKey();
+        if ($key !== [] && ! $this->hasUniqueIndex($landed->name, $key)) {
+            $findings[] = Finding::failed('Key', "{$table} has no unique index on (".implode(', ', $key).'), so rows cannot be matched by key.', 'CREATE UNIQUE INDEX ON '.Sql::table($landed->name).' ('.Connection::names($key).');');
         }
 
-        return [...$findings, ...$this->strangers($definition)];
+        return [...$findings, ...$this->strangers($landed)];
     }
 
-    private function column(FeedDefinition $definition, ?Column $there, string $name, Type $type): Finding
+    private function column(LandedTable $landed, ?Column $there, string $name, Type $type): Finding
     {
-        $table = Sql::table($definition->landed);
+        $table = Sql::table($landed->name);
         if ($there === null) {
-            return Finding::failed($name, "{$definition->landed} has no column {$name}.", "ALTER TABLE {$table} ADD COLUMN ".Connection::name($name).' '.TypeMap::write($type).';');
+            return Finding::failed($name, "{$landed->name} has no column {$name}.", "ALTER TABLE {$table} ADD COLUMN ".Connection::name($name).' '.TypeMap::write($type).';');
         }
         if ($there->generated) {
-            return Finding::failed($name, "Column {$name} of {$definition->landed} is generated by the target and cannot be written.", "ALTER TABLE {$table} ALTER COLUMN ".Connection::name($name).' DROP EXPRESSION;');
+            return Finding::failed($name, "Column {$name} of {$landed->name} is generated by the target and cannot be written.", "ALTER TABLE {$table} ALTER COLUMN ".Connection::name($name).' DROP EXPRESSION;');
         }
         // An enumerated type lands as text, so text on the other side is what is asked for.
         $asked = $type->kind === TypeKind::Enumeration ? Type::of(TypeKind::Text) : $type;
 
         return $there->type->holds($asked) || $there->type->holds($type)
             ? Finding::passed($name, "{$name} is {$there->type}.")
-            : Finding::failed($name, "Column {$name} of {$definition->landed} is {$there->type}, which does not hold every {$type}.", "ALTER TABLE {$table} ALTER COLUMN ".Connection::name($name).' TYPE '.TypeMap::write($asked).'; or land in another table.');
+            : Finding::failed($name, "Column {$name} of {$landed->name} is {$there->type}, which does not hold every {$type}.", "ALTER TABLE {$table} ALTER COLUMN ".Connection::name($name).' TYPE '.TypeMap::write($asked).'; or land in another table.');
     }
 
     /** @return list<Finding> */
-    private function privileges(FeedDefinition $definition): array
+    private function privileges(LandedTable $landed): array
     {
-        $wanted = $definition->landing === Landing::Append ? ['SELECT', 'INSERT'] : ['SELECT', 'INSERT', 'UPDATE', 'DELETE'];
-        $missing = array_values(array_filter($wanted, fn (string $p): bool => $this->connection->value('SELECT has_table_privilege($1::regclass, $2)', [Sql::table($definition->landed), $p]) !== 't'));
+        $wanted = $landed->landing === Landing::Append ? ['SELECT', 'INSERT'] : ['SELECT', 'INSERT', 'UPDATE', 'DELETE'];
+        $missing = array_values(array_filter($wanted, fn (string $p): bool => $this->connection->value('SELECT has_table_privilege($1::regclass, $2)', [Sql::table($landed->name), $p]) !== 't'));
 
-        return $missing === [] ? [] : [Finding::failed('Privilege', "{$this->connection->settings->user} lacks ".implode(', ', $missing)." on {$definition->landed}.", 'GRANT '.implode(', ', $missing).' ON '.Sql::table($definition->landed).' TO '.Connection::name($this->connection->settings->user).';')];
+        return $missing === [] ? [] : [Finding::failed('Privilege', "{$this->connection->settings->user} lacks ".implode(', ', $missing)." on {$landed->name}.", 'GRANT '.implode(', ', $missing).' ON '.Sql::table($landed->name).' TO '.Connection::name($this->connection->settings->user).';')];
     }
 
-    private function hasDefault(FeedDefinition $definition, string $column): bool
+    private function hasDefault(LandedTable $landed, string $column): bool
     {
-        return $this->connection->value('SELECT atthasdef OR attidentity <> \'\' FROM pg_attribute WHERE attrelid = $1::regclass AND attname = $2', [Sql::table($definition->landed), $column]) === 't';
+        return $this->connection->value('SELECT atthasdef OR attidentity <> \'\' FROM pg_attribute WHERE attrelid = $1::regclass AND attname = $2', [Sql::table($landed->name), $column]) === 't';
     }
 
     /** @param  list<string>  $key */
@@ -139,13 +139,13 @@ final readonly class Preparing
     }
 
     /** @return list<Finding> whether rows are there that Lighterman did not land */
-    private function strangers(FeedDefinition $definition): array
+    private function strangers(LandedTable $landed): array
     {
-        if ($definition->takeOver || (new Ledger($this->connection))->knows($definition->landed)
-            || $this->connection->value('SELECT EXISTS (SELECT 1 FROM '.Sql::table($definition->landed).')') === 'f') {
+        if ($landed->takeOver || (new Ledger($this->connection))->knows($landed->name)
+            || $this->connection->value('SELECT EXISTS (SELECT 1 FROM '.Sql::table($landed->name).')') === 'f') {
             return [];
         }
 
-        return [Finding::failed('Rows', "{$definition->landed} holds rows that Lighterman did not land.", 'Choose another landed table, or allow the feed to take it over.')];
+        return [Finding::failed('Rows', "{$landed->name} holds rows that Lighterman did not land.", 'Choose another landed table, or allow the feed to take it over.')];
     }
 }

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Shape;
@@ -59,15 +59,15 @@ final class Sql
      * @param  list<string>  $columns  in the order of the query
      * @param  list<string>  $compared  those whose difference makes a row another one
      */
-    public static function merge(FeedDefinition $definition, string $table, array $columns, array $compared, string $select): string
+    public static function merge(LandedTable $landed, string $table, array $columns, array $compared, string $select): string
     {
-        $set = implode(', ', array_map(static fn (string $c): string => Connection::name($c).' = excluded.'.Connection::name($c), array_diff($columns, $definition->key)));
+        $set = implode(', ', array_map(static fn (string $c): string => Connection::name($c).' = excluded.'.Connection::name($c), array_diff($columns, $landed->key)));
         $conflict = $compared === [] ? 'NOTHING'
-            : "UPDATE SET {$set} WHERE (".self::compared($definition, 't', $compared).') IS DISTINCT FROM ('.self::compared($definition, 'excluded', $compared).')';
+            : "UPDATE SET {$set} WHERE (".self::compared($landed, 't', $compared).') IS DISTINCT FROM ('.self::compared($landed, 'excluded', $compared).')';
 
         return "WITH landed AS (
                 INSERT INTO {$table} AS t (".Connection::names($columns).") {$select}
-                ON CONFLICT (".Connection::names($definition->key).") DO {$conflict} RETURNING t.xmax = 0 AS inserted)
+                ON CONFLICT (".Connection::names($landed->key).") DO {$conflict} RETURNING t.xmax = 0 AS inserted)
             SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed";
     }
 
@@ -76,10 +76,10 @@ final class Sql
      *
      * @param  list<string>  $columns
      */
-    public static function compared(FeedDefinition $definition, string $of, array $columns): string
+    public static function compared(LandedTable $landed, string $of, array $columns): string
     {
-        return implode(', ', array_map(static function (string $name) use ($definition, $of): string {
-            $type = $definition->shape->column($name)?->type;
+        return implode(', ', array_map(static function (string $name) use ($landed, $of): string {
+            $type = $landed->shape->column($name)?->type;
 
             return "{$of}.".Connection::name($name).($type !== null && ! TypeMap::comparable($type) ? '::text' : '');
         }, $columns));

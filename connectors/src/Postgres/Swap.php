@@ -4,18 +4,18 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 
 /** Puts a table built beside the landed one in its place, so that readers see either the old rows or the new ones. */
 final readonly class Swap
 {
-    public function __construct(private Connection $connection, private FeedDefinition $definition)
+    public function __construct(private Connection $connection, private LandedTable $landed)
     {
     }
 
     public function swap(string $table, string $besideName, int $rows): Counts
     {
-        $schema = Connection::name($this->definition->landed->schema);
+        $schema = Connection::name($this->landed->name->schema);
         $beside = $schema.'.'.Connection::name($besideName);
         $before = (int) $this->connection->value("SELECT count(*) FROM {$table}");
         if ($this->dependedOn($table)) {
@@ -29,7 +29,7 @@ final readonly class Swap
         }
         $grants = $this->grants();
         $this->connection->run("DROP TABLE {$table}");
-        $this->connection->run("ALTER TABLE {$beside} RENAME TO ".Connection::name($this->definition->landed->name));
+        $this->connection->run("ALTER TABLE {$beside} RENAME TO ".Connection::name($this->landed->name->name));
         foreach ($grants as $grant) {
             $this->connection->run($grant);
         }
@@ -56,6 +56,6 @@ final readonly class Swap
                           CASE WHEN a.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END) AS statement
             FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace CROSS JOIN LATERAL aclexplode(c.relacl) a
             WHERE n.nspname = $1 AND c.relname = $2 AND a.grantee <> c.relowner
-            SQL, [$this->definition->landed->schema, $this->definition->landed->name]));
+            SQL, [$this->landed->name->schema, $this->landed->name->name]));
     }
 }

@@ -15,6 +15,10 @@ final class Unit
 
     public int $bytes = 0;
 
+    public int $dropped = 0;
+
+    public int $setAside = 0;
+
     private readonly HashContext $hash;
 
     public function __construct(public readonly Position $from, public readonly int $sequence, public readonly string $now)
@@ -26,10 +30,12 @@ final class Unit
     {
         $this->rows += $batch->rows;
         $this->bytes += $batch->bytes();
+        $this->dropped += $batch->dropped;
+        $this->setAside += $batch->setAside;
         hash_update($this->hash, $batch->encoded);
     }
 
-    /** Hexadecimal xxh128 over all rows as they were read. Ends the unit. */
+    /** Hexadecimal xxh128 over all rows as they were sent. Ends the unit. */
     public function checksum(): string
     {
         return hash_final($this->hash);

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\SystemTrouble;
 
@@ -24,34 +24,40 @@ final class Writer
 
     private bool $staged = false;
 
+    private bool $replaces = false;
+
     private bool $copying = false;
 
-    public function __construct(private readonly Connection $connection, private readonly FeedDefinition $definition)
+    public function __construct(private readonly Connection $connection, private readonly LandedTable $landed)
     {
-        $this->table = Sql::table($definition->landed);
-        $this->beside = Connection::name($definition->landed->schema).'.'.Connection::name($this->besideName());
-        $this->columns = Connection::names([...$definition->carried()->names(), ...array_values($this->stamps())]);
+        $this->table = Sql::table($landed->name);
+        $this->beside = Connection::name($landed->name->schema).'.'.Connection::name($this->besideName());
+        $this->columns = Connection::names([...$landed->shape->names(), ...array_values($this->stamps())]);
     }
 
     /** @return array<string, string> stamp by what it holds → landed column */
     public function stamps(): array
     {
-        return array_map(strval(...), $this->definition->stamps());
+        return array_map(strval(...), $this->landed->stamps);
     }
 
     public function canMerge(): bool
     {
-        return $this->definition->landing === Landing::Upsert;
+        return $this->landed->landing === Landing::Upsert;
     }
 
-    /** @param  bool  $straight whether rows may be inserted without looking for their keys */
-    public function begin(bool $straight): void
+    /**
+     * @param  bool  $straight  whether rows may be inserted without looking for their keys
+     * @param  bool  $add  whether they are added to what is there, even where the landing replaces it
+     */
+    public function begin(bool $straight, bool $add = false): void
     {
         $this->straight = $straight;
         $this->copying = false;
-        if ($this->definition->landing === Landing::Replace) {
+        $this->replaces = $this->landed->landing === Landing::Replace && ! $add;
+        if ($this->replaces) {
             $this->connection->run("DROP TABLE IF EXISTS {$this->beside}");
-            $this->connection->run(Preparing::createTable($this->definition, $this->beside));
+            $this->connection->run(Preparing::createTable($this->landed, $this->beside));
         } elseif ($this->canMerge() && ! $straight && ! $this->staged) {
             $this->connection->run('CREATE TEMP TABLE lighterman_stage ON COMMIT DELETE ROWS AS SELECT '.$this->columns." FROM {$this->table} WITH NO DATA");
         }
@@ -76,8 +82,8 @@ final class Writer
             $this->copying = false;
             $this->connection->copyEnd();
         }
-        if ($this->definition->landing === Landing::Replace) {
-            return (new Swap($this->connection, $this->definition))->swap($this->table, $this->besideName(), $rows);
+        if ($this->replaces) {
+            return (new Swap($this->connection, $this->landed))->swap($this->table, $this->besideName(), $rows);
         }
         if (! $this->canMerge() || $this->straight) {
             return new Counts(inserted: $rows);
@@ -89,7 +95,7 @@ final class Writer
     private function into(): string
     {
         return match (true) {
-            $this->definition->landing === Landing::Replace => $this->beside,
+            $this->replaces => $this->beside,
             $this->canMerge() && ! $this->straight => self::STAGE,
             default => $this->table,
         };
@@ -97,9 +103,9 @@ final class Writer
 
     private function merge(int $rows): Counts
     {
-        $columns = [...$this->definition->carried()->names(), ...array_values($this->stamps())];
-        $others = array_values(array_diff($this->definition->carried()->names(), $this->definition->key));
-        $sql = Sql::merge($this->definition, $this->table, $columns, $others, "SELECT {$this->columns} FROM ".self::STAGE);
+        $columns = [...$this->landed->shape->names(), ...array_values($this->stamps())];
+        $others = array_values(array_diff($this->landed->shape->names(), $this->landed->key));
+        $sql = Sql::merge($this->landed, $this->table, $columns, $others, "SELECT {$this->columns} FROM ".self::STAGE);
         $this->connection->run('SAVEPOINT staged');
         try {
             $row = $this->connection->row($sql);
@@ -120,16 +126,16 @@ final class Writer
             return $trouble;
         }
         $this->connection->run('ROLLBACK TO staged');
-        $key = Connection::names($this->definition->key);
+        $key = Connection::names($this->landed->key);
         $row = $this->connection->row("SELECT {$key} FROM ".self::STAGE." GROUP BY {$key} HAVING count(*) > 1 LIMIT 1") ?? [];
         $said = implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", array_keys($row), $row));
 
-        return SystemTrouble::lasting('duplicate_key', "{$this->definition->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
+        return SystemTrouble::lasting('duplicate_key', "{$this->landed->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
     }
 
     private function besideName(): string
     {
         // PostgreSQL cuts names at 63 bytes; the hash keeps two long names apart.
-        return 'lm_'.hash('xxh32', (string) $this->definition->landed).'_'.mb_strcut($this->definition->landed->name, 0, 48, 'UTF-8');
+        return 'lm_'.hash('xxh32', (string) $this->landed->name).'_'.mb_strcut($this->landed->name->name, 0, 48, 'UTF-8');
     }
 }

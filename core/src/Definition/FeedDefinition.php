@@ -8,16 +8,21 @@ use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Landing\Technical;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Treatment;
 
 /** One immutable version of how a feed is carried. Construction checks that it can be carried out at all. */
 final readonly class FeedDefinition
 {
+    private LandedTable $landedTable;
+
     /**
      * @param  Shape  $shape  the source table's shape as it was agreed
      * @param  list<string>  $key  columns that tell rows apart; may be empty only for a reload that is appended or replaces
@@ -31,6 +36,7 @@ final readonly class FeedDefinition
      * @param  bool  $takeOver  whether a landed table that Lighterman did not create, and that has rows, may be written to
      * @param  Deletes  $deletes  what a captured delete does, for landing `upsert`
      * @param  Truncates  $truncates  what happens when a captured table is emptied at once
+     * @param  Treatment  $treatment  what is done to every record on the way, and what it has to be like
      *
      * @throws InvalidDefinition
      */
@@ -53,8 +59,11 @@ final readonly class FeedDefinition
         public bool $takeOver = false,
         public Deletes $deletes = Deletes::Apply,
         public Truncates $truncates = Truncates::Hold,
+        public Treatment $treatment = new Treatment,
     ) {
         $this->checkColumns();
+        $this->landedTable = $this->compileLanded();
+        $this->checkStamps();
         $this->checkCapture();
         $this->checkLanding();
         if ($promiseSeconds < 1 || $promiseSeconds > 31_536_000) {
@@ -87,28 +96,53 @@ final readonly class FeedDefinition
         return array_filter(['delivered_at' => $this->deliveredAt, 'source_position' => $this->sourcePosition], static fn (?string $n): bool => $n !== null);
     }
 
-    /** @return array<string, Column> the columns that the landed table has besides those carried, by what they hold */
-    public function technical(): array
+    public function landedTable(): LandedTable
     {
-        $columns = [];
-        foreach ($this->stamps() as $stamp => $name) {
-            $columns[$stamp] = Technical::from($stamp)->column($name);
-        }
-        foreach ($this->capture->bringsChanges() ? Technical::of($this->landing, $this->deletes) : [] as $needed) {
-            $columns[$needed->value] ??= $needed->column();
-        }
-
-        return $columns;
+        return $this->landedTable;
     }
 
-    /** @return list<string> the landed columns that tell landed rows apart; empty where nothing does */
-    public function landedKey(): array
+    /** @throws InvalidDefinition */
+    private function compileLanded(): LandedTable
     {
-        return match ($this->landing) {
-            Landing::Append => [],
-            Landing::Versions => [...$this->key, $this->technical()['source_position']->name],
-            default => $this->key,
-        };
+        $read = $this->carried();
+        $shape = new Shape($read->columns, $this->key);
+        $key = $this->key;
+        if (! $this->treatment->isEmpty()) {
+            try {
+                $this->treatment->demandOutcomes();
+                $rows = new RowCompiler($read, $this->treatment, static fn (): string => str_repeat("\0", 32));
+                $rows->demandFlawless();
+                $key = $this->treatedKey($rows->sheet);
+            } catch (InvalidTreatment $e) {
+                throw InvalidDefinition::at("{$this->name}: treatment", rtrim(lcfirst($e->getMessage()), '.'), 'Change it on the feed\'s columns or checks.');
+            }
+            $shape = $rows->shape($key);
+        }
+
+        return new LandedTable($this->landed, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source);
+    }
+
+    /**
+     * @param  list<Line>  $sheet
+     * @return list<string>
+     *
+     * @throws InvalidTreatment
+     */
+    private function treatedKey(array $sheet): array
+    {
+        $key = [];
+        foreach ($this->key as $column) {
+            $own = array_values(array_filter($sheet, static fn (Line $l): bool => $l->from === $column && $l->keepsApart()));
+            if ($own === []) {
+                if (! $this->capture->bringsChanges() && $this->landing !== Landing::Upsert) {
+                    return [];
+                }
+                throw InvalidTreatment::of("{$column} belongs to the key, so it has to land, and different values have to stay different: rename it, convert it to text or a wider number, or mask it by a keyed hash.");
+            }
+            $key[] = $own[0]->name();
+        }
+
+        return $key;
     }
 
     private function checkColumns(): void
@@ -127,12 +161,21 @@ final readonly class FeedDefinition
                 throw InvalidDefinition::at("{$this->name}: {$column->name}", "column {$column->name} of {$this->source} is of type {$column->type}, which cannot be carried", "Leave the column out (leave_out: [{$column->name}]), or have the source offer it through a view as text.");
             }
         }
-        $stamps = array_values(array_map(static fn (Column $c): string => $c->name, $this->technical()));
-        foreach (array_intersect($stamps, $this->carried()->names()) as $taken) {
-            throw InvalidDefinition::at("{$this->name}: stamps", "the column \"{$taken}\" that the landing adds has the name of a source column", 'Name the stamp differently or set it to null, or leave the source column out.');
+    }
+
+    private function checkStamps(): void
+    {
+        $stamps = array_values(array_map(static fn (Column $c): string => $c->name, $this->landedTable->technical()));
+        foreach (array_intersect($stamps, $this->landedTable->shape->names()) as $taken) {
+            throw InvalidDefinition::at("{$this->name}: stamps", "the column \"{$taken}\" that the landing adds has the name of a landed column", 'Name the stamp differently or set it to null, or leave the column out.');
         }
         if (count($stamps) !== count(array_unique($stamps))) {
             throw InvalidDefinition::at("{$this->name}: stamps", 'both stamps have the same name', 'Name them differently.');
+        }
+        foreach ($this->treatment->checks as $check) {
+            if ($check->kind === 'unique' && $this->capture->bringsChanges()) {
+                throw InvalidDefinition::at("{$this->name}: checks", 'a row may rightly come many times in a batch of changes, so nothing can be unique in it', 'Leave the check out, or use capture watermark or reload.');
+            }
         }
     }
 
@@ -195,7 +238,8 @@ final readonly class FeedDefinition
             'schedule' => $this->schedule->toArray(),
             'promise_seconds' => $this->promiseSeconds,
             'take_over' => $this->takeOver,
-        ] + ($this->capture->bringsChanges() ? ['deletes' => $this->deletes->value, 'truncates' => $this->truncates->value] : []);
+        ] + ($this->capture->bringsChanges() ? ['deletes' => $this->deletes->value, 'truncates' => $this->truncates->value] : [])
+            + ($this->treatment->toArray() === [] ? [] : ['treatment' => $this->treatment->toArray()]);
     }
 
     /**
@@ -224,6 +268,21 @@ final readonly class FeedDefinition
             $data['take_over'] ?? false,
             Deletes::from($data['deletes'] ?? Deletes::Apply->value),
             Truncates::from($data['truncates'] ?? Truncates::Hold->value),
+            self::treatment($data['name'], $data['treatment'] ?? []),
         );
+    }
+
+    /**
+     * @param  array<string, mixed>  $data
+     *
+     * @throws InvalidDefinition
+     */
+    private static function treatment(string $name, array $data): Treatment
+    {
+        try {
+            return Treatment::fromArray($data);
+        } catch (InvalidTreatment $e) {
+            throw InvalidDefinition::at("{$name}: treatment", rtrim(lcfirst($e->getMessage()), '.'), 'Change it, then try again.');
+        }
     }
 }

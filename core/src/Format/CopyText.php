@@ -27,12 +27,14 @@ final class CopyText
         return implode("\t", array_map(self::field(...), $row))."\n";
     }
 
+    public static function value(string $field): ?string
+    {
+        return $field === '\\N' ? null : (str_contains($field, '\\') ? strtr($field, self::UNESCAPES) : $field);
+    }
+
     /** @return list<string|null> */
     public static function row(string $line): array
     {
-        return array_map(
-            static fn (string $f): ?string => $f === '\\N' ? null : (str_contains($f, '\\') ? strtr($f, self::UNESCAPES) : $f),
-            explode("\t", rtrim($line, "\n")),
-        );
+        return array_map(self::value(...), explode("\t", rtrim($line, "\n")));
     }
 }

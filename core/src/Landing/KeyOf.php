@@ -46,6 +46,22 @@ final readonly class KeyOf
     }
 
     /**
+     * Whether a row says its whole key.
+     *
+     * @param  list<string|false|null>  $row
+     */
+    public function isSaid(array $row): bool
+    {
+        foreach ($this->places as $at) {
+            if (! is_string($row[$at] ?? null)) {
+                return false;
+            }
+        }
+
+        return true;
+    }
+
+    /**
      * One string per key, different for different keys.
      *
      * @param  list<string|false|null>  $row

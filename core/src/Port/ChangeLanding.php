@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Position\Position;
@@ -24,7 +24,10 @@ interface ChangeLanding
      *
      * @throws SystemTrouble with reason `incompatible_table`
      */
-    public function admit(FeedDefinition $definition, string $feed): Position;
+    public function admit(LandedTable $landed, string $feed): Position;
+
+    /** Number of the feed's last receipt that stands in the target; 0 before the first. */
+    public function sequence(string $feed): int;
 
     /** @return list<Receipt> */
     public function receiptsAfter(string $feed, int $sequence): array;
@@ -59,9 +62,10 @@ interface ChangeLanding
      * @param  int|null  $place  where the route stands now; null leaves it
      * @param  array<string, int>  $runs  Lighterman's number of the run, by feed
      * @param  string|null  $sourceTime  commit time of the last transaction, ISO 8601 UTC
+     * @param  array<string, array{dropped: int, setAside: int}>  $kept  changes that were read but are not landed, by feed
      * @return array<string, Receipt>
      */
-    public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime): array;
+    public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime, array $kept = []): array;
 
     /** Drops the receipts of these feeds that are older; a log brings several a second. */
     public function forgetReceipts(int $days): void;

@@ -14,6 +14,9 @@ interface LandingSession
     /** As stored with the rows; the truth after a crash. */
     public function position(): Position;
 
+    /** Number of the last receipt that stands in the target; 0 before the first. */
+    public function sequence(): int;
+
     /** @return list<Receipt> receipts stored with the rows whose sequence is greater, in order */
     public function receiptsAfter(int $sequence): array;
 
@@ -27,6 +30,13 @@ interface LandingSession
      * @throws SystemTrouble
      */
     public function land(Batch $batch, int $run): ?Receipt;
+
+    /**
+     * Lands records that were kept out before, in one unit, beside those that are there. The position stays.
+     *
+     * @throws LeaseLost|SystemTrouble
+     */
+    public function again(Batch $batch, int $run): Receipt;
 
     public function close(): void;
 }

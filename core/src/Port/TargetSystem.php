@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 
 /** A system that rows are landed in. Every method may throw SystemTrouble. */
@@ -18,7 +18,7 @@ interface TargetSystem
     /**
      * Compares what the feed will write with what is there. Writes nothing.
      */
-    public function prepare(FeedDefinition $definition): Preparation;
+    public function prepare(LandedTable $landed): Preparation;
 
     /**
      * Opens the landed table for one run, creating it when absent.
@@ -29,7 +29,7 @@ interface TargetSystem
      * @throws LeaseLost when a newer token has been seen
      * @throws SystemTrouble with reason `incompatible_table` when the preparation has obstacles
      */
-    public function open(FeedDefinition $definition, string $feed, int $token): LandingSession;
+    public function open(LandedTable $landed, string $feed, int $token): LandingSession;
 
     /**
      * Opens the target for the changes of a route's feeds.
@@ -43,7 +43,7 @@ interface TargetSystem
     /**
      * Forgets a feed: its position and receipts, and the landed table if Lighterman created it. All or nothing.
      */
-    public function discard(FeedDefinition $definition, string $feed): void;
+    public function discard(LandedTable $landed, string $feed): void;
 
     public function count(TableName $table): int;
 
@@ -58,7 +58,7 @@ interface TargetSystem
      *
      * @param  array<string, string>  $key  column → value as text
      */
-    public function history(FeedDefinition $definition, array $key, int $most): LandedHistory;
+    public function history(LandedTable $landed, array $key, int $most): LandedHistory;
 
     /** Runs one statement in a read-only transaction of its own. */
     public function query(string $sql, int $rowLimit, int $seconds): QueryResult;

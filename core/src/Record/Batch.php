@@ -24,6 +24,8 @@ final readonly class Batch
      * @param  string  $encoded  whole lines only, each ending in a newline
      * @param  string|null  $sourceTime  the source's clock (ISO 8601, UTC) up to which the copy is complete once this has landed
      * @param  bool  $closes  whether everything read up to here may be committed
+     * @param  int  $dropped  records dropped on the way, which are not among the rows
+     * @param  int  $setAside  records set aside on the way, which are not among the rows
      */
     public function __construct(
         public Shape $shape,
@@ -32,8 +34,16 @@ final readonly class Batch
         public Position $to,
         public ?string $sourceTime,
         public bool $closes,
+        public int $dropped = 0,
+        public int $setAside = 0,
     ) {
         $this->rows = substr_count($encoded, "\n");
+    }
+
+    /** The same stretch of the source as it is after treatment. */
+    public function treated(Shape $shape, string $encoded, int $dropped, int $setAside): self
+    {
+        return new self($shape, $encoded, $this->from, $this->to, $this->sourceTime, $this->closes, $dropped, $setAside);
     }
 
     public function bytes(): int

@@ -58,6 +58,43 @@ final readonly class Type
         return new self(TypeKind::Enumeration, name: $name, labels: $labels);
     }
 
+    /**
+     * A type as people write it, and as __toString() gives it: `varchar(80)`, `decimal(9,2)`, `timestamptz`.
+     *
+     * @throws InvalidArgumentException if it is none of those that can be written so
+     */
+    public static function parse(string $text): self
+    {
+        preg_match('/^\s*([a-z0-9]+)\s*(?:\(\s*(\d{1,4})\s*(?:,\s*(\d{1,3})\s*)?\))?\s*$/i', $text, $m);
+        $kind = TypeKind::tryFrom(strtolower($m[1] ?? ''));
+        if ($kind === null || ! in_array($kind, self::writable(), true)) {
+            throw new InvalidArgumentException("\"{$text}\" is not a type; types are ".implode(', ', array_map(static fn (TypeKind $k): string => $k->value, self::writable())).', with length or precision in brackets');
+        }
+        $size = isset($m[2]) ? (int) $m[2] : null;
+        if ($kind === TypeKind::Decimal) {
+            $scale = $size === null ? null : (int) ($m[3] ?? 0);
+            if ($size !== null && ($size < 1 || $scale > $size)) {
+                throw new InvalidArgumentException("\"{$text}\" is not a type: a decimal has at least one digit, and no more after the point than in all");
+            }
+
+            return self::decimal($size, $scale);
+        }
+        $most = match ($kind) {
+            TypeKind::Varchar, TypeKind::Char => 9999, TypeKind::Time, TypeKind::TimeTz, TypeKind::Timestamp, TypeKind::TimestampTz => 6, default => null,
+        };
+        if (isset($m[3]) || ($size !== null && ($most === null || $size > $most || ($size < 1 && $most > 6)))) {
+            throw new InvalidArgumentException("\"{$text}\" is not a type: {$kind->value} ".($most === null ? 'takes nothing in brackets' : "takes a length of at most {$most}"));
+        }
+
+        return self::sized($kind, $size);
+    }
+
+    /** @return list<TypeKind> kinds that a column can be converted to */
+    public static function writable(): array
+    {
+        return [TypeKind::Boolean, TypeKind::Int16, TypeKind::Int32, TypeKind::Int64, TypeKind::Decimal, TypeKind::Float32, TypeKind::Float64, TypeKind::Text, TypeKind::Varchar, TypeKind::Char, TypeKind::Date, TypeKind::Time, TypeKind::Timestamp, TypeKind::TimestampTz, TypeKind::Uuid, TypeKind::Json, TypeKind::JsonBinary, TypeKind::Bytes];
+    }
+
     public static function listOf(self $element): self
     {
         return $element->kind === TypeKind::Unmappable ? $element : new self(TypeKind::List, element: $element);

@@ -44,6 +44,11 @@ enum TypeKind: string
         return in_array($this, [self::Int16, self::Int32, self::Int64], true);
     }
 
+    public function isNumeric(): bool
+    {
+        return $this->isInteger() || in_array($this, [self::Decimal, self::Float32, self::Float64], true);
+    }
+
     public function isMoment(): bool
     {
         return in_array($this, [self::Timestamp, self::TimestampTz], true);

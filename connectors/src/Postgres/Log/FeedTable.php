@@ -7,7 +7,7 @@ namespace Lighterman\Connectors\Postgres\Log;
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\Sql;
 use Lighterman\Connectors\Postgres\TypeMap;
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
@@ -27,16 +27,16 @@ final class FeedTable
 
     private bool $staged = false;
 
-    public function __construct(private readonly Connection $connection, public readonly FeedDefinition $definition, string $feed)
+    public function __construct(private readonly Connection $connection, public readonly LandedTable $landed, string $feed)
     {
-        $this->table = Sql::table($definition->landed);
+        $this->table = Sql::table($landed->name);
         $this->stage = 'lm_'.hash('xxh64', $feed);
-        $this->carried = $definition->carried()->names();
+        $this->carried = $landed->shape->names();
     }
 
     public function technical(string $what): ?string
     {
-        return ($this->definition->technical()[$what] ?? null)?->name;
+        return ($this->landed->technical()[$what] ?? null)?->name;
     }
 
     /** @return list<string> names of the technical columns that are there, of those asked for */
@@ -54,7 +54,7 @@ final class FeedTable
     {
         if (! $this->staged) {
             $head = implode(', ', array_map(static fn (string $n, string $t): string => "NULL::{$t} AS {$n}", array_keys(self::HEAD), self::HEAD));
-            $landed = Connection::names([...$this->carried, ...array_values(array_map(static fn (Column $c): string => $c->name, $this->definition->technical()))]);
+            $landed = Connection::names([...$this->carried, ...array_values(array_map(static fn (Column $c): string => $c->name, $this->landed->technical()))]);
             $this->connection->run("DROP TABLE IF EXISTS pg_temp.{$this->stage}");
             $this->connection->run("CREATE TEMP TABLE {$this->stage} ON COMMIT DELETE ROWS AS SELECT {$head}, {$landed} FROM {$this->table} WITH NO DATA");
             $this->staged = true;
@@ -77,15 +77,15 @@ final class FeedTable
 
     public function sameKey(string $left, string $right): string
     {
-        return implode(' AND ', array_map(static fn (string $k): string => "{$left}.".Connection::name($k)." = {$right}.".Connection::name($k), $this->definition->key));
+        return implode(' AND ', array_map(static fn (string $k): string => "{$left}.".Connection::name($k)." = {$right}.".Connection::name($k), $this->landed->key));
     }
 
     /** The condition that a row's key is the one an array of text holds. */
     public function keyIs(string $row, string $array): string
     {
         $parts = [];
-        foreach ($this->definition->key as $i => $k) {
-            $type = $this->definition->shape->column($k)?->type;
+        foreach ($this->landed->key as $i => $k) {
+            $type = $this->landed->shape->column($k)?->type;
             $cast = $type === null || $type->kind === TypeKind::Enumeration ? '' : '::'.TypeMap::write($type);
             $parts[] = "{$row}.".Connection::name($k)." = ({$array}[".($i + 1)."]){$cast}";
         }
@@ -99,7 +99,7 @@ final class FeedTable
         $parts = [];
         foreach ($this->carried as $i => $name) {
             $column = Connection::name($name);
-            $parts[] = $this->mayBeUnsent($this->definition->shape->column($name)?->type)
+            $parts[] = $this->mayBeUnsent($this->landed->shape->column($name)?->type)
                 ? "CASE WHEN substr({$line}.lm_unsent, ".($i + 1).", 1) = '1' THEN {$landed}.{$column} ELSE {$line}.{$column} END"
                 : "{$line}.{$column}";
         }

@@ -9,7 +9,7 @@ use Lighterman\Connectors\Postgres\Counts;
 use Lighterman\Connectors\Postgres\Ledger;
 use Lighterman\Connectors\Postgres\Preparing;
 use Lighterman\Core\Capture\Log\Lsn;
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
@@ -75,16 +75,16 @@ final class PostgresChangeLanding implements ChangeLanding
         return $this->place;
     }
 
-    public function admit(FeedDefinition $definition, string $feed): Position
+    public function admit(LandedTable $landed, string $feed): Position
     {
         try {
             $this->connection->begin();
             $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
-            $preparation = (new Preparing($this->connection))->preparation($definition);
+            $preparation = (new Preparing($this->connection))->preparation($landed);
             foreach ($preparation->obstacles() as $obstacle) {
                 throw SystemTrouble::lasting('incompatible_table', "{$this->connection->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
             }
-            $position = $this->ledger->claim($feed, $this->token, $definition->landed, created: ! $preparation->exists);
+            $position = $this->ledger->claim($feed, $this->token, $landed->name, created: ! $preparation->exists);
             foreach ($preparation->statements as $statement) {
                 $this->connection->run($statement);
             }
@@ -92,9 +92,9 @@ final class PostgresChangeLanding implements ChangeLanding
         } finally {
             $this->connection->rollback();
         }
-        $table = new FeedTable($this->connection, $definition, $feed);
+        $table = new FeedTable($this->connection, $landed, $feed);
         $this->tables[$feed] = $table;
-        $this->writers[$feed] = match ($definition->landing) {
+        $this->writers[$feed] = match ($landed->landing) {
             Landing::Append => new JournalWriter($this->connection, $table),
             Landing::Versions => new VersionsWriter($this->connection, $table),
             default => new UpsertWriter($this->connection, $table),
@@ -106,6 +106,11 @@ final class PostgresChangeLanding implements ChangeLanding
         }
 
         return $this->positions[$feed] = $position;
+    }
+
+    public function sequence(string $feed): int
+    {
+        return $this->sequences[$feed];
     }
 
     public function receiptsAfter(string $feed, int $sequence): array
@@ -174,7 +179,7 @@ final class PostgresChangeLanding implements ChangeLanding
         // What an earlier load had noted tells nothing about this one.
         ($this->seen[$feed] ?? null)?->drop();
         unset($this->seen[$feed]);
-        if ($whole && SeenKeys::wanted($this->tables[$feed]->definition)) {
+        if ($whole && SeenKeys::wanted($this->tables[$feed]->landed)) {
             $this->seen[$feed] = SeenKeys::begin($this->connection, $this->tables[$feed], $feed);
         }
     }
@@ -206,15 +211,16 @@ final class PostgresChangeLanding implements ChangeLanding
         $this->done[$feed] = ['read' => $so['read'] + $read, 'superseded' => $so['superseded'] + $superseded, 'counts' => $so['counts']->plus($counts)];
     }
 
-    public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime): array
+    public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime, array $kept = []): array
     {
         $this->settle();
         $receipts = [];
         foreach ($feeds as $feed => $to) {
             $done = $this->done[$feed] ?? ['read' => 0, 'counts' => new Counts(0), 'superseded' => 0];
+            ['dropped' => $dropped, 'setAside' => $setAside] = $kept[$feed] ?? ['dropped' => 0, 'setAside' => 0];
             $receipts[$feed] = new Receipt(
-                $this->sequences[$feed] + 1, $runs[$feed] ?? 0, $this->positions[$feed], $to, $done['read'],
-                $done['counts']->inserted, $done['counts']->updated, $done['counts']->unchanged, $done['counts']->deleted, 0, 0,
+                $this->sequences[$feed] + 1, $runs[$feed] ?? 0, $this->positions[$feed], $to, $done['read'] + $dropped + $setAside,
+                $done['counts']->inserted, $done['counts']->updated, $done['counts']->unchanged, $done['counts']->deleted, $dropped, $setAside,
                 $done['counts']->bytes, $done['counts']->checksum, $sourceTime, $this->now, $done['superseded'],
             );
         }

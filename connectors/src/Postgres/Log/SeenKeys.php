@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres\Log;
 
 use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
@@ -23,13 +23,13 @@ final readonly class SeenKeys
 
     private function __construct(private Connection $connection, private FeedTable $landed, private string $table)
     {
-        $this->keys = Connection::names($landed->definition->key);
+        $this->keys = Connection::names($landed->landed->key);
     }
 
     /** A landed table that was there before may hold rows that never came from the source. */
-    public static function wanted(FeedDefinition $definition): bool
+    public static function wanted(LandedTable $landed): bool
     {
-        return ! $definition->takeOver && ($definition->landing === Landing::Versions || ($definition->landing === Landing::Upsert && $definition->deletes !== Deletes::Ignore));
+        return ! $landed->takeOver && ($landed->landing === Landing::Versions || ($landed->landing === Landing::Upsert && $landed->deletes !== Deletes::Ignore));
     }
 
     /** What they are kept in, as written in SQL. */
@@ -41,7 +41,7 @@ final readonly class SeenKeys
     public static function begin(Connection $connection, FeedTable $landed, string $feed): self
     {
         $table = self::table($feed);
-        $connection->run("CREATE TABLE {$table} AS SELECT ".Connection::names($landed->definition->key)." FROM {$landed->table} WITH NO DATA");
+        $connection->run("CREATE TABLE {$table} AS SELECT ".Connection::names($landed->landed->key)." FROM {$landed->table} WITH NO DATA");
 
         return new self($connection, $landed, $table);
     }

@@ -27,7 +27,7 @@ final class UpsertWriter implements ChangeWriter
     public function __construct(private readonly Connection $connection, private readonly FeedTable $table)
     {
         $this->columns = [...$table->carried, ...$table->having('source_position', 'deleted_at')];
-        $this->compared = [...array_values(array_diff($table->carried, $table->definition->key)), ...$table->having('deleted_at')];
+        $this->compared = [...array_values(array_diff($table->carried, $table->landed->key)), ...$table->having('deleted_at')];
     }
 
     public function write(ChangePlan $plan, string $now): callable|Counts
@@ -79,7 +79,7 @@ final class UpsertWriter implements ChangeWriter
         $patches = $deletes = 0;
         $place = $this->table->technical('source_position') !== null;
         $mark = $this->table->technical('deleted_at') !== null;
-        $ignore = $this->table->definition->deletes === Deletes::Ignore;
+        $ignore = $this->table->landed->deletes === Deletes::Ignore;
         $commit = null;
         $tail = $deletedTail = '';
         foreach ($plan->net() as $net) {
@@ -131,7 +131,7 @@ final class UpsertWriter implements ChangeWriter
 
     private function merge(string $select): string
     {
-        return Sql::merge($this->table->definition, $this->table->table, [...$this->columns, ...$this->table->having('delivered_at')], $this->compared, $select);
+        return Sql::merge($this->table->landed, $this->table->table, [...$this->columns, ...$this->table->having('delivered_at')], $this->compared, $select);
     }
 
     public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts
@@ -139,7 +139,7 @@ final class UpsertWriter implements ChangeWriter
         $mark = $this->table->technical('deleted_at');
 
         return new Counts(0, deleted: match (true) {
-            $this->table->definition->deletes === Deletes::Ignore => 0,
+            $this->table->landed->deletes === Deletes::Ignore => 0,
             $mark === null => $this->connection->affected("DELETE FROM {$this->table->table} t WHERE {$only}"),
             default => $this->connection->affected("UPDATE {$this->table->table} t SET ".Connection::name($mark).' = '.Connection::literal($commit->time())." WHERE {$only} AND ".Connection::name($mark).' IS NULL'),
         });

@@ -41,7 +41,7 @@ final readonly class VersionsWriter implements ChangeWriter
     public function __construct(private Connection $connection, private FeedTable $table)
     {
         $this->columns = [...$table->carried, ...$table->having(...self::TECHNICAL)];
-        $this->key = Connection::names($table->definition->key);
+        $this->key = Connection::names($table->landed->key);
         [$this->place, $this->kind, $this->from, $this->to, $this->current] = array_map(Connection::name(...), $table->having(...self::TECHNICAL));
     }
 
@@ -129,7 +129,7 @@ final readonly class VersionsWriter implements ChangeWriter
         $carried = $this->table->carried;
 
         return "UPDATE {$stage} s SET lm_op = 'drop' FROM {$this->table->table} t WHERE s.{$this->kind} = 'load' AND t.{$this->current} AND ".$this->table->sameKey('t', 's')
-            .' AND ('.Sql::compared($this->table->definition, 't', $carried).') IS NOT DISTINCT FROM ('.Sql::compared($this->table->definition, 's', $carried).')';
+            .' AND ('.Sql::compared($this->table->landed, 't', $carried).') IS NOT DISTINCT FROM ('.Sql::compared($this->table->landed, 's', $carried).')';
     }
 
     /** Versions that are not later than all the table has of their key are put in as history first, and linked afterwards. */

@@ -1,0 +1,98 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Models;
+
+use Carbon\CarbonImmutable;
+use Illuminate\Database\Eloquent\Builder;
+use Illuminate\Database\Eloquent\Relations\BelongsTo;
+use Illuminate\Support\Facades\Crypt;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Treatment\Apart;
+
+/**
+ * A record kept out of the target, with its reason.
+ *
+ * @property 'waiting'|'asked'|'sent'|'let go' $state
+ * @property CarbonImmutable $at
+ */
+final class SetAside extends Record
+{
+    public $timestamps = false;
+
+    protected $table = 'set_aside';
+
+    protected $casts = ['record' => 'array', 'at_step' => 'array', 'edited' => 'boolean', 'at' => 'immutable_datetime', 'settled_at' => 'immutable_datetime'];
+
+    /** Whether records of a feed are to be sent again. */
+    public static function asked(int $feedId): bool
+    {
+        return self::where('feed_id', $feedId)->where('state', 'asked')->whereNull('overtaken_by')->exists();
+    }
+
+    /** @return BelongsTo<Feed, $this> */
+    public function feed(): BelongsTo
+    {
+        return $this->belongsTo(Feed::class);
+    }
+
+    /** @return BelongsTo<Definition, $this> */
+    public function definition(): BelongsTo
+    {
+        return $this->belongsTo(Definition::class);
+    }
+
+    /**
+     * Those whose batch has landed, so that they count.
+     *
+     * @param  Builder<SetAside>  $query
+     */
+    public function scopeLanded(Builder $query): void
+    {
+        $query->whereRaw('sequence <= (SELECT f.sequence FROM feeds f WHERE f.id = set_aside.feed_id)');
+    }
+
+    /**
+     * Those that somebody has to decide about.
+     *
+     * @param  Builder<SetAside>  $query
+     */
+    public function scopeWaiting(Builder $query): void
+    {
+        $query->where('state', 'waiting')->whereNull('overtaken_by')->landed();
+    }
+
+    /** @return array<string, string|false|null> the record as read, whole; false for what the source did not send */
+    public function whole(): array
+    {
+        return json_decode(Crypt::decryptString($this->sealed), true, 64, JSON_THROW_ON_ERROR);
+    }
+
+    /**
+     * What came of sending it again. Written before the target commits; AsideBook::begin() takes it back if it never does.
+     *
+     * @param  Apart|null  $apart  why it failed again
+     * @param  int  $sequence  of the receipt it belongs to
+     */
+    public function settle(bool $landed, ?Apart $apart, int $sequence): void
+    {
+        $failure = $apart?->judging->decisive();
+        $this->update($failure !== null
+            ? ['state' => 'waiting', 'step' => mb_substr(mb_scrub($failure->step), 0, 300), 'reason' => $failure->reason, 'message' => mb_scrub($failure->message), 'at_step' => $apart?->judging->atFailure()]
+            : ['state' => $landed ? 'sent' : 'let go', 'note' => $landed ? $this->note : 'dropped by a rule when it was sent again', 'sent_by' => $sequence, 'settled_at' => now()]);
+    }
+
+    /** @return 'waiting'|'asked'|'sent'|'let go'|'overtaken' */
+    public function standing(): string
+    {
+        return $this->overtaken_by !== null && in_array($this->state, ['waiting', 'asked'], true) ? 'overtaken' : $this->state;
+    }
+
+    /** @return array<int, int> waiting records by feed */
+    public static function waitingByFeed(): array
+    {
+        return DB::table('set_aside as s')->join('feeds as f', 'f.id', '=', 's.feed_id')->where('s.state', 'waiting')->whereNull('s.overtaken_by')->whereColumn('s.sequence', '<=', 'f.sequence')
+            ->groupBy('s.feed_id')->pluck(DB::raw('count(*)'), 's.feed_id')->map(static fn ($n): int => (int) $n)->all();
+    }
+}

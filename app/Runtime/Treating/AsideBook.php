@@ -1,0 +1,149 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Treating;
+
+use App\Models\SetAside;
+use Illuminate\Support\Facades\Crypt;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Treatment\Apart;
+use Lighterman\Core\Treatment\Judging;
+
+/**
+ * Writes down the records of one feed that are set aside.
+ *
+ * They are written before the target commits the batch they belong to, under the number its receipt will have, and count
+ * only once that receipt has landed. What a crash leaves behind of a batch that never landed is removed when the feed is
+ * next begun, so that nothing is lost and nothing is there twice.
+ */
+final class AsideBook
+{
+    private const AT_ONCE = 200;
+
+    /** @var list<array<string, mixed>> */
+    private array $lines = [];
+
+    /** @var list<string> */
+    private readonly array $columns;
+
+    /** @var array<string, true> hashes of the keys of records that wait, which a newer version of the row overtakes */
+    private array $waiting = [];
+
+    public function __construct(private readonly int $feedId, private readonly int $definitionId, private readonly FeedDefinition $definition)
+    {
+        $this->columns = $definition->carried()->names();
+    }
+
+    /** @param  int  $landed  number of the last receipt that stands in the target */
+    public function begin(int $landed): void
+    {
+        $this->lines = [];
+        DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '>', $landed)->delete();
+        DB::table('set_aside')->where('feed_id', $this->feedId)->where('overtaken_by', '>', $landed)->update(['overtaken_by' => null]);
+        DB::table('set_aside')->where('feed_id', $this->feedId)->where('sent_by', '>', $landed)->update(['state' => 'asked', 'sent_by' => null, 'settled_at' => null]);
+        $this->waiting = $this->definition->key === [] ? [] : DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->pluck('key_hash')->flip()->map(static fn (): bool => true)->all();
+    }
+
+    /** Whether a newer version of a row may overtake one that waits. */
+    public function anyWaiting(): bool
+    {
+        return $this->waiting !== [];
+    }
+
+    /**
+     * @param  array{run: int, sequence: int, position: string, lsn?: int, number?: int, kind?: string, at?: int}  $where
+     */
+    public function add(Apart $apart, array $where): void
+    {
+        $failure = $apart->judging->decisive();
+        $whole = array_combine($this->columns, $apart->row);
+        $hidden = array_map(fn (string $c, string|false|null $v): string|false|null => is_string($v) && $this->definition->treatment->hides($c) ? Judging::HIDDEN : $v, $this->columns, $apart->row);
+        $record = array_combine($this->columns, $hidden);
+        $json = static fn (mixed $v): string => str_replace('\u0000', '', json_encode($v, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_INVALID_UTF8_SUBSTITUTE));
+        $this->lines[] = [
+            'feed_id' => $this->feedId, 'definition_id' => $this->definitionId, 'run_id' => $where['run'], 'sequence' => $where['sequence'], 'position' => $where['position'],
+            'lsn' => $where['lsn'] ?? null, 'number' => $where['number'] ?? 0, 'kind' => $where['kind'] ?? 'row', 'made_at' => $where['at'] ?? null,
+            'step' => mb_substr(self::clean($failure->step ?? ''), 0, 300), 'reason' => $failure->reason ?? 'unknown', 'message' => self::clean($failure->message ?? ''),
+            'key' => self::clean(implode(', ', array_map(static fn (string $k): string => "{$k} = ".($record[$k] === null || $record[$k] === false ? 'null' : $record[$k]), $this->definition->key))),
+            'key_hash' => $this->hash($apart->row), 'record' => $json($record), 'sealed' => Crypt::encryptString(json_encode($whole, JSON_THROW_ON_ERROR | JSON_INVALID_UTF8_SUBSTITUTE)),
+            'at_step' => $json($apart->judging->atFailure()), 'at' => now(),
+        ];
+        if ($this->definition->key !== []) {
+            $this->waiting[$this->hash($apart->row)] = true;
+        }
+        if (count($this->lines) >= self::AT_ONCE) {
+            $this->flush();
+        }
+    }
+
+    public function flush(): void
+    {
+        if ($this->lines !== []) {
+            DB::table('set_aside')->insert($this->lines);
+            $this->lines = [];
+        }
+    }
+
+    /**
+     * A newer version of these rows is about to land: what waits of them must never be landed after it.
+     *
+     * @param  list<string>  $hashes
+     */
+    public function overtake(array $hashes, int $sequence): void
+    {
+        if ($hashes !== []) {
+            $this->flush();
+            DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('key_hash', $hashes)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->update(['overtaken_by' => $sequence]);
+            foreach ($hashes as $hash) {
+                unset($this->waiting[$hash]);
+            }
+        }
+    }
+
+    /**
+     * The latest of the waiting records with a key, as it was read.
+     *
+     * @return list<string|false|null>
+     */
+    public function lastOf(string $hash): array
+    {
+        $this->flush();
+        $whole = SetAside::where('feed_id', $this->feedId)->where('key_hash', $hash)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->latest('id')->first()?->whole() ?? [];
+
+        return array_map(static fn (string $c): string|false|null => array_key_exists($c, $whole) ? $whole[$c] : false, $this->columns);
+    }
+
+    /** Everything that waits is of an older reading of the whole table. */
+    public function overtakeAll(int $sequence): void
+    {
+        DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '<', $sequence)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->update(['overtaken_by' => $sequence]);
+    }
+
+    public function isWaiting(string $hash): bool
+    {
+        return isset($this->waiting[$hash]);
+    }
+
+    /**
+     * One text for each key of the source.
+     *
+     * @param  list<string|false|null>  $row  in the order of the carried columns
+     */
+    public function hash(array $row): string
+    {
+        $values = [];
+        foreach ($this->definition->key as $column) {
+            $values[] = (string) $row[(int) array_search($column, $this->columns, true)];
+        }
+
+        return hash('xxh128', implode("\0", $values));
+    }
+
+    /** PostgreSQL takes neither zero bytes nor what is not UTF-8. */
+    private static function clean(string $text): string
+    {
+        return str_replace("\0", '', mb_scrub($text, 'UTF-8'));
+    }
+}

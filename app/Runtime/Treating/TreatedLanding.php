@@ -1,0 +1,137 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Treating;
+
+use App\Models\SetAside;
+use App\Runtime\RunRecorder;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Treatment\Treated;
+use Lighterman\Core\Treatment\Treater;
+
+/** Has the batches of a run treated, lands what passes, and writes down what does not. */
+final class TreatedLanding
+{
+    /** Records sent again in one batch. */
+    private const AGAIN = 2000;
+
+    private int $sequence;
+
+    private float $treating = 0.0;
+
+    private float $landing = 0.0;
+
+    private int $warned = 0;
+
+    public function __construct(
+        private readonly LandingSession $session,
+        private readonly FeedDefinition $definition,
+        private readonly AsideBook $book,
+        private readonly ?Treater $treater,
+        private readonly RunRecorder $recorder,
+    ) {
+        $this->begin();
+    }
+
+    /** Goes on from what stands in the target. */
+    public function begin(): void
+    {
+        $this->sequence = $this->session->sequence() + 1;
+        $this->book->begin($this->sequence - 1);
+        $this->treater?->begin();
+    }
+
+    /**
+     * @param  float  $readingMs  spent on reading since the last receipt
+     * @param  bool  $whole  whether the whole table is being read anew
+     */
+    public function land(Batch $batch, float $readingMs, bool $whole): ?Receipt
+    {
+        $clock = hrtime(true);
+        if ($this->book->anyWaiting() && $this->definition->landing === Landing::Upsert) {
+            $this->overtake($batch);
+        }
+        if ($whole && $batch->closes && $this->definition->landing === Landing::Replace) {
+            $this->book->overtakeAll($this->sequence);
+        }
+        $batch = $this->treated($batch);
+        $this->treating += (hrtime(true) - $clock) / 1e6;
+        $clock = hrtime(true);
+        $receipt = $this->session->land($batch, $this->recorder->run->id);
+        $this->landing += (hrtime(true) - $clock) / 1e6;
+        if ($receipt !== null) {
+            $this->landed($receipt, $readingMs);
+        }
+
+        return $receipt;
+    }
+
+    private function landed(Receipt $receipt, float $readingMs): void
+    {
+        $this->recorder->landed($receipt, $readingMs, $this->treating, $this->landing, $this->warned);
+        $this->treating = $this->landing = 0.0;
+        $this->warned = 0;
+        $this->sequence = $receipt->sequence + 1;
+        $this->treater?->begin();
+    }
+
+    private function treated(Batch $batch): Batch
+    {
+        if ($this->treater === null) {
+            return $batch;
+        }
+        [$encoded, $treated] = $this->treater->block($batch->encoded);
+        foreach ($treated->apart as $apart) {
+            $this->book->add($apart, ['run' => $this->recorder->run->id, 'sequence' => $this->sequence, 'position' => (string) $batch->to]);
+        }
+        $this->book->flush();
+        $this->warned += $treated->warned;
+
+        return $batch->treated($this->definition->landedTable()->shape, $encoded, $treated->dropped, count($treated->apart));
+    }
+
+    /** Notes which waiting records have a newer version in this batch. */
+    private function overtake(Batch $batch): void
+    {
+        $hashes = [];
+        foreach ($batch->decoded() as $row) {
+            $hash = $this->book->hash($row);
+            if ($this->book->isWaiting($hash)) {
+                $hashes[$hash] = $hash;
+            }
+        }
+        $this->book->overtake(array_values($hashes), $this->sequence);
+    }
+
+    /** Sends the records again that were asked for, in the order in which they were set aside. */
+    public function again(int $feedId): void
+    {
+        $columns = $this->definition->carried()->names();
+        do {
+            $records = SetAside::where('feed_id', $feedId)->where('state', 'asked')->whereNull('overtaken_by')->orderBy('id')->limit(self::AGAIN)->get();
+            $lines = '';
+            $treated = new Treated;
+            foreach ($records as $record) {
+                $whole = $record->whole();
+                $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $columns);
+                $apart = count($treated->apart);
+                $row = $this->treater === null ? $raw : $this->treater->row($raw, $treated);
+                if ($row !== null) {
+                    $lines .= CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $row));
+                }
+                $record->settle($row !== null, $treated->apart[$apart] ?? null, $this->sequence);
+            }
+            if ($records->isNotEmpty()) {
+                $at = $this->session->position();
+                $this->landed($this->session->again(new Batch($this->definition->landedTable()->shape, $lines, $at, $at, null, true, $treated->dropped, count($treated->apart)), $this->recorder->run->id), 0.0);
+                $this->recorder->say("{$records->count()} records set aside before were sent again".($treated->apart === [] ? '.' : ', '.count($treated->apart).' failed again.'));
+            }
+        } while ($records->count() === self::AGAIN);
+    }
+}

@@ -1,0 +1,61 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Definition;
+
+use Lighterman\Core\Landing\Deletes;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Technical;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+
+/** The table that a feed lands in, as far as a target needs to know it. */
+final readonly class LandedTable
+{
+    /**
+     * @param  Shape  $shape  the columns of a landed record, in order
+     * @param  list<string>  $key  columns that tell records apart; empty where nothing does
+     * @param  bool  $bringsChanges  whether changes land, and not rows that a query found
+     * @param  array<string, string>  $stamps  stamped column by what it holds
+     * @param  bool  $takeOver  whether rows that Lighterman did not land may be written over
+     * @param  TableName  $source  for messages
+     */
+    public function __construct(
+        public TableName $name,
+        public Shape $shape,
+        public array $key,
+        public Landing $landing,
+        public bool $bringsChanges,
+        public Deletes $deletes,
+        public array $stamps,
+        public bool $takeOver,
+        public TableName $source,
+    ) {
+    }
+
+    /** @return array<string, Column> the columns that the table has besides those of a record, by what they hold */
+    public function technical(): array
+    {
+        $columns = [];
+        foreach ($this->stamps as $stamp => $name) {
+            $columns[$stamp] = Technical::from($stamp)->column($name);
+        }
+        foreach ($this->bringsChanges ? Technical::of($this->landing, $this->deletes) : [] as $needed) {
+            $columns[$needed->value] ??= $needed->column();
+        }
+
+        return $columns;
+    }
+
+    /** @return list<string> the columns that tell landed rows apart; empty where nothing does */
+    public function rowKey(): array
+    {
+        return match ($this->landing) {
+            Landing::Append => [],
+            Landing::Versions => [...$this->key, $this->technical()['source_position']->name],
+            default => $this->key,
+        };
+    }
+}

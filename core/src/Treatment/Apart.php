@@ -1,0 +1,14 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment;
+
+/** A record that was set aside. */
+final readonly class Apart
+{
+    /** @param  list<string|false|null>  $row  as read */
+    public function __construct(public array $row, public Judging $judging)
+    {
+    }
+}

@@ -1,0 +1,166 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment;
+
+/** What happened to one record, step by step. */
+final class Judging
+{
+    /** What stands for a value that a mask hides. */
+    public const HIDDEN = '·····';
+
+    private const SHOWN = 120;
+
+    /** @var list<Failure> the first of each line and check */
+    public array $failures = [];
+
+    /** @var array<int, array<int, string|false|null>> by line and step, -1 for the value it began with */
+    public array $values = [];
+
+    /** @var array<int, bool> by check */
+    public array $passed = [];
+
+    private int $step = -1;
+
+    /**
+     * @param  list<Line>  $sheet
+     * @param  list<string|false|null>  $row  as read
+     */
+    public function __construct(private readonly Treatment $treatment, private readonly array $sheet, public readonly array $row)
+    {
+    }
+
+    public function begin(int $line, int $step): void
+    {
+        $this->step = $step;
+    }
+
+    public function value(int $line, int $step, string|false|null $value): void
+    {
+        $this->values[$line][$step] = $value;
+    }
+
+    public function fault(int $line, Fault $fault): void
+    {
+        $sheet = $this->sheet[$line];
+        $step = $this->step;
+        $value = $this->values[$line][$step - 1] ?? null;
+        $done = ($sheet->steps[$step] ?? null)?->sentence() ?? 'read';
+        $shown = $value === null || $value === false ? '' : ($this->hides($line, $step - 1) ? ' (a mask hides the value)' : ': '.self::shown($value));
+        $this->failures[] = new Failure("{$sheet->name()}, {$done}", $fault->reason, "{$sheet->name()}: {$fault->getMessage()}{$shown}", $this->treatment->failing ?? Outcome::SetAside, $line, $step);
+    }
+
+    public function checked(int $check, bool $passed): void
+    {
+        $this->passed[$check] = $passed;
+        if (! $passed) {
+            $this->failed($check, $this->treatment->checks[$check]->reason(), '');
+        }
+    }
+
+    public function unchecked(int $check, Fault $fault): void
+    {
+        $this->passed[$check] = false;
+        $this->failed($check, $fault->reason, ", for {$fault->getMessage()}");
+    }
+
+    private function failed(int $n, string $reason, string $why): void
+    {
+        $check = $this->treatment->checks[$n];
+        $values = [];
+        foreach ($check->columns as $column) {
+            $values[] = $this->valueFor($check, $column);
+        }
+        $shown = $values === [] ? '' : ': '.implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} is ".($v === null ? 'null' : self::shown($v)), $check->columns, $values));
+        $this->failures[] = new Failure($check->name !== '' ? $check->name : $check->sentence(), $reason, "It does not {$check->sentence()}{$why}{$shown}", $check->else ?? Outcome::SetAside, check: $n);
+    }
+
+    /** What may be shown of a value that a check looked at. */
+    private function valueFor(Check $check, string $column): ?string
+    {
+        foreach ($this->sheet as $i => $line) {
+            if ($check->asRead ? $line->from === $column : $line->name() === $column || $line->from === $column) {
+                $value = $check->asRead && isset($this->values[$i]) ? ($this->values[$i][-1] ?? null) : $this->final($i);
+                $value = $value === false ? null : $value;
+
+                return $value !== null && $check->asRead && $this->treatment->hides($column) ? self::HIDDEN : $value;
+            }
+        }
+
+        return null;
+    }
+
+    /** The value a line came to, as far as it got. */
+    public function final(int $line): string|false|null
+    {
+        $values = $this->values[$line] ?? [];
+
+        return $values === [] ? null : $values[max(array_keys($values))];
+    }
+
+    /** Whether the value after a step, -1 for the one read, must not be shown to everybody. */
+    public function hides(int $line, int $step): bool
+    {
+        $of = $this->sheet[$line];
+        if ($of->from === null || ! $this->treatment->hides($of->from)) {
+            return false;
+        }
+        foreach ($of->steps as $i => $s) {
+            if ($s->masks() && $i <= $step) {
+                return false;
+            }
+        }
+
+        return $of->masks() || $step < count($of->steps) - 1;
+    }
+
+    public function outcome(): ?Outcome
+    {
+        return Outcome::gravest(...array_map(static fn (Failure $f): Outcome => $f->outcome, $this->failures));
+    }
+
+    /** The failure that decided about the record. */
+    public function decisive(): ?Failure
+    {
+        foreach ($this->failures as $failure) {
+            if ($failure->outcome === $this->outcome()) {
+                return $failure;
+            }
+        }
+
+        return null;
+    }
+
+    /** @return list<string|false|null> */
+    public function landed(): array
+    {
+        $row = [];
+        foreach ($this->sheet as $i => $line) {
+            if (! $line->drop) {
+                $row[] = $this->final($i);
+            }
+        }
+
+        return $row;
+    }
+
+    /** @return array<string, string|null> landed columns as they were when it was judged, with what a mask hides left out */
+    public function atFailure(): array
+    {
+        $failed = array_flip(array_map(static fn (Failure $f): int => $f->line ?? -1, $this->failures));
+        $values = [];
+        foreach ($this->sheet as $i => $line) {
+            $value = $this->final($i);
+            $last = ($this->values[$i] ?? []) === [] ? -1 : max(array_keys($this->values[$i]));
+            $values[$line->name()] = $value === null || $value === false ? null : ($this->hides($i, $last) && (isset($failed[$i]) || $line->masks()) ? self::HIDDEN : $value);
+        }
+
+        return $values;
+    }
+
+    private static function shown(string $value): string
+    {
+        return '"'.mb_scrub(mb_strlen($value) > self::SHOWN ? mb_substr($value, 0, self::SHOWN).'…' : $value, 'UTF-8').'"';
+    }
+}

@@ -1,0 +1,29 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment;
+
+/** Whether a change says what a column is computed from; a value that the source did not send is false. */
+final class Sent
+{
+    /**
+     * @param  list<string|false|null>  $row
+     * @param  list<int>  $needed
+     * @return bool false if it says none of it, so that the result has not changed either
+     *
+     * @throws Fault if it says only some of it
+     */
+    public static function all(array $row, array $needed): bool
+    {
+        $sent = 0;
+        foreach ($needed as $at) {
+            $sent += (int) ($row[$at] !== false);
+        }
+        if ($sent !== 0 && $sent !== count($needed)) {
+            throw Fault::because('not_sent', 'the log does not say all values this is computed from, since some had not changed (REPLICA IDENTITY FULL makes it say them)');
+        }
+
+        return $sent !== 0 || $needed === [];
+    }
+}

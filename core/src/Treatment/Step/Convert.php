@@ -1,0 +1,141 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment\Step;
+
+use InvalidArgumentException;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Worker;
+
+/** Makes a value of another type out of a value. */
+final readonly class Convert implements Step
+{
+    /**
+     * @param  string  $format  of dates and moments in text, by the letters of Unicode's date patterns; empty for ISO 8601
+     * @param  string  $decimal  the mark before decimals
+     * @param  string  $thousands  the mark between groups of digits, ignored; empty for none
+     * @param  list<string>  $true  words for true
+     * @param  list<string>  $false  words for false
+     * @param  string  $zone  of moments written without one
+     * @param  string  $else  what becomes of a value that cannot be converted: `fail`, `null`, or `use` for another
+     * @param  string  $use  the value put in its place, in text form, for `use`
+     */
+    public function __construct(
+        public Type $to,
+        public string $format = '',
+        public string $decimal = '.',
+        public string $thousands = '',
+        public array $true = [],
+        public array $false = [],
+        public string $zone = 'UTC',
+        public string $else = 'fail',
+        public string $use = '',
+    ) {
+        if (! in_array($else, ['fail', 'null', 'use'], true)) {
+            throw InvalidStep::because('What is done with a value that cannot be converted is one of fail, null and use.');
+        }
+        if (mb_strlen($decimal) !== 1 || mb_strlen($thousands) > 1 || $decimal === $thousands) {
+            throw InvalidStep::because('The decimal mark and the mark between thousands are one character each, and not the same.');
+        }
+    }
+
+    public function emit(RowCompiler $to, string $variable, ?Type $type): Type
+    {
+        $type ??= Type::of(TypeKind::Text);
+        // Only a longer text, or a wider number: the values stay as they are.
+        if (! $this->isWritten() && ($this->to->holds($type) || ($this->to->kind === TypeKind::Text && $type->kind->isNumeric()))) {
+            return $this->to;
+        }
+        $worker = $this->worker($type);
+        if ($this->else === 'use') {
+            try {
+                $use = $this->worker(Type::of(TypeKind::Text))->of($this->use);
+            } catch (\Lighterman\Core\Treatment\Fault) {
+                throw InvalidStep::because("\"{$this->use}\" cannot be put in place of what cannot be converted, since it is not {$this->to} itself.");
+            }
+        }
+        $to->work($variable, match ($this->else) {
+            'fail' => $worker,
+            default => new Convert\OrElse($worker, $use ?? null),
+        });
+
+        return $this->to;
+    }
+
+    private function isWritten(): bool
+    {
+        return $this->format !== '' || $this->decimal !== '.' || $this->thousands !== '' || $this->true !== [] || $this->false !== [];
+    }
+
+    private function worker(Type $from): Worker
+    {
+        if ($this->format !== '' && ($from->kind === TypeKind::Date || $from->kind->isMoment()) && $this->to->kind->isText()) {
+            return new Convert\FromDate(Convert\DatePattern::of($this->format), $this->to);
+        }
+
+        return match ($this->to->kind) {
+            TypeKind::Int16, TypeKind::Int32, TypeKind::Int64, TypeKind::Decimal => new Convert\ToNumber($this->to, $this->decimal, $this->thousands, $from->kind === TypeKind::Boolean),
+            TypeKind::Float32, TypeKind::Float64 => new Convert\ToReal($this->decimal, $this->thousands),
+            TypeKind::Boolean => new Convert\ToFlag($this->true, $this->false),
+            TypeKind::Date, TypeKind::Timestamp, TypeKind::TimestampTz => new Convert\ToMoment($this->to, $from->kind->isText() && $this->format !== '' ? Convert\DatePattern::of($this->format) : null, $this->zone),
+            TypeKind::Time => new Convert\ToTime,
+            TypeKind::Uuid => new Convert\ToUuid,
+            TypeKind::Json, TypeKind::JsonBinary => new Convert\ToNested($from->kind),
+            TypeKind::Bytes => new Convert\ToBytes,
+            TypeKind::Text, TypeKind::Varchar, TypeKind::Char => new Convert\ToText($this->to->kind === TypeKind::Text ? null : $this->to->length ?? 1, $from->kind === TypeKind::Boolean ? [$this->true[0] ?? 'true', $this->false[0] ?? 'false'] : null),
+            default => throw InvalidStep::because("Nothing can be converted to {$this->to}."),
+        };
+    }
+
+    public function masks(): bool
+    {
+        return false;
+    }
+
+    public function keepsApart(): bool
+    {
+        // Numbers may be rounded, and different texts may mean the same date.
+        return $this->else === 'fail' && ($this->to->kind->isText() || $this->to->kind->isInteger() || $this->to->kind === TypeKind::Uuid);
+    }
+
+    public function sentence(): string
+    {
+        return "to {$this->to}".implode('', [
+            $this->format === '' ? '' : " as {$this->format}",
+            $this->decimal === '.' ? '' : ', decimal '.([',' => 'comma'][$this->decimal] ?? "mark {$this->decimal}"),
+            $this->thousands === '' ? '' : ", thousands {$this->thousands}",
+            $this->true === [] && $this->false === [] ? '' : ': '.implode('/', $this->true).', '.implode('/', $this->false),
+            match ($this->else) {
+                'null' => ', else null', 'use' => ", else {$this->use}", default => '',
+            },
+        ]);
+    }
+
+    public function toArray(): array
+    {
+        $plain = new self($this->to);
+        $all = ['format' => $this->format, 'decimal' => $this->decimal, 'thousands' => $this->thousands, 'true' => $this->true, 'false' => $this->false, 'zone' => $this->zone, 'else' => $this->else, 'use' => $this->use];
+
+        return ['convert' => (string) $this->to] + array_filter($all, static fn (mixed $v, string $k): bool => $v !== $plain->{$k}, ARRAY_FILTER_USE_BOTH);
+    }
+
+    /**
+     * @param  array<string, mixed>  $data
+     *
+     * @throws InvalidStep
+     */
+    public static function fromArray(array $data): self
+    {
+        try {
+            $to = Type::parse((string) $data['convert']);
+        } catch (InvalidArgumentException $e) {
+            throw InvalidStep::because($e->getMessage().'.');
+        }
+        $words = static fn (mixed $w): array => array_values(array_filter(array_map(static fn (mixed $s): string => trim((string) $s), (array) $w), static fn (string $s): bool => $s !== ''));
+
+        return new self($to, (string) ($data['format'] ?? ''), (string) ($data['decimal'] ?? '.'), (string) ($data['thousands'] ?? ''), $words($data['true'] ?? []), $words($data['false'] ?? []), (string) ($data['zone'] ?? 'UTC'), (string) ($data['else'] ?? 'fail'), (string) ($data['use'] ?? ''));
+    }
+}

@@ -1,0 +1,79 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment\Step\Convert;
+
+use Brick\Math\BigDecimal;
+use Brick\Math\Exception\MathException;
+use Brick\Math\RoundingMode;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\Fault;
+use Lighterman\Core\Treatment\Worker;
+
+/** A whole or decimal number out of text. Decimals beyond the scale are rounded half away from zero; blank text is null. */
+final readonly class ToNumber implements Worker
+{
+    private const RANGES = ['int16' => ['-32768', '32767'], 'int32' => ['-2147483648', '2147483647'], 'int64' => ['-9223372036854775808', '9223372036854775807']];
+
+    public function __construct(private Type $to, private string $decimal, private string $thousands, private bool $fromFlag)
+    {
+    }
+
+    public function of(string $value): ?string
+    {
+        if ($this->fromFlag) {
+            $value = $value === 't' ? '1' : '0';
+        }
+        $plain = self::plain($value, $this->decimal, $this->thousands);
+        // Short numbers are exact in a double, and most are short.
+        if (strlen($plain) < 10 && $this->to->kind === TypeKind::Decimal && $this->to->precision !== null && strlen($plain) < $this->to->precision - (int) $this->to->scale && strspn($plain, '0123456789.') === strlen($plain) && is_numeric($plain)
+            && (($point = strpos($plain, '.')) === false ? 0 : strlen($plain) - $point - 1) <= (int) $this->to->scale) {
+            return number_format((float) $plain, (int) $this->to->scale, '.', '');
+        }
+        if ($plain === '') {
+            return null;
+        }
+        try {
+            $number = strlen($plain) > 2000 || preg_match('/e[+-]?0*\d{4,}/i', $plain) ? throw Fault::because('out_of_range', 'the number has too many digits') : BigDecimal::of($plain);
+        } catch (MathException) {
+            throw Fault::because('not_a_number', 'the value is not a number');
+        }
+        if ($this->to->kind === TypeKind::Decimal) {
+            return $this->decimal($number);
+        }
+        if ($number->hasNonZeroFractionalPart()) {
+            throw Fault::because('not_whole', 'the value is not a whole number');
+        }
+        [$least, $most] = self::RANGES[$this->to->kind->value] ?? self::RANGES['int64'];
+
+        return $number->isLessThan($least) || $number->isGreaterThan($most) ? throw Fault::because('out_of_range', "the value does not fit into {$this->to}") : (string) $number->toScale(0);
+    }
+
+    /** Digits, sign and point as programs write them. */
+    public static function plain(string $value, string $decimal, string $thousands): string
+    {
+        $value = trim($value);
+        if ($thousands !== '') {
+            $value = str_replace($thousands, '', $value);
+        } elseif ($decimal !== '.' && str_contains($value, '.')) {
+            throw Fault::because('not_a_number', 'the value is not a number with the stated marks');
+        }
+
+        return $decimal === '.' ? $value : str_replace($decimal, '.', $value);
+    }
+
+    private function decimal(BigDecimal $number): string
+    {
+        if ($this->to->precision === null) {
+            return (string) $number;
+        }
+        $number = $number->toScale((int) $this->to->scale, RoundingMode::HALF_UP);
+        if (strlen(ltrim((string) $number->getUnscaledValue()->abs(), '0')) > $this->to->precision) {
+            throw Fault::because('out_of_range', "the value does not fit into {$this->to}");
+        }
+
+        return (string) $number;
+    }
+}

@@ -1,0 +1,49 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment\Step;
+
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\RowCompiler;
+
+/** What is known of the delivery, and not of the record. */
+final readonly class Stamp implements Step
+{
+    public const WHAT = ['source_name' => TypeKind::Text, 'run' => TypeKind::Int64, 'load_year' => TypeKind::Int16, 'load_month' => TypeKind::Int16, 'load_day' => TypeKind::Date];
+
+    public function __construct(public string $what)
+    {
+        if (! isset(self::WHAT[$what])) {
+            throw InvalidStep::because("There is no stamp \"{$what}\"; there are ".implode(', ', array_keys(self::WHAT)).', and delivered_at and source_position, which the landing adds.');
+        }
+    }
+
+    public function emit(RowCompiler $to, string $variable, ?Type $type): Type
+    {
+        $to->statement("{$variable} = \$stamps['{$this->what}'];");
+
+        return Type::of(self::WHAT[$this->what]);
+    }
+
+    public function masks(): bool
+    {
+        return false;
+    }
+
+    public function keepsApart(): bool
+    {
+        return false;
+    }
+
+    public function sentence(): string
+    {
+        return 'stamp: '.str_replace('_', ' ', $this->what);
+    }
+
+    public function toArray(): array
+    {
+        return ['stamp' => $this->what];
+    }
+}

@@ -1,0 +1,120 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment;
+
+use Lighterman\Core\Shape\Shape;
+
+/** What is done to every record of a feed on the way, and what it has to be like. */
+final readonly class Treatment
+{
+    /**
+     * @param  list<Line>  $lines  those that do something; a source column without a line is kept as it is
+     * @param  list<string>  $order  landed columns that come first, in this order
+     * @param  list<Check>  $checks
+     * @param  Outcome|null  $failing  what becomes of a record that cannot be treated; null while it is not stated
+     */
+    public function __construct(public array $lines = [], public array $order = [], public array $checks = [], public ?Outcome $failing = null, public ?FailureLimit $limit = null)
+    {
+    }
+
+    public function isEmpty(): bool
+    {
+        return $this->lines === [] && $this->order === [] && $this->checks === [];
+    }
+
+    /**
+     * A line for every column, in the order of landing: source columns where the source has them, what is made on the
+     * way after them.
+     *
+     * @return list<Line>
+     *
+     * @throws InvalidTreatment
+     */
+    public function sheet(Shape $read): array
+    {
+        $sheet = [];
+        $used = [];
+        foreach ($read->columns as $column) {
+            $own = array_values(array_filter($this->lines, static fn (Line $l): bool => $l->from === $column->name));
+            array_push($sheet, ...($own ?: [new Line($column->name)]));
+            array_push($used, ...$own);
+        }
+        foreach ($this->lines as $line) {
+            if ($line->from === null) {
+                $sheet[] = $line;
+            } elseif (! in_array($line, $used, true)) {
+                throw InvalidTreatment::of("The source has no column \"{$line->from}\", which {$line->name()} comes from.");
+            }
+        }
+        if ($this->order === []) {
+            return $sheet;
+        }
+        $place = array_flip($this->order);
+        $sorted = $sheet;
+        usort($sorted, static fn (Line $a, Line $b): int => ($place[$a->name()] ?? 100_000 + (int) array_search($a, $sheet, true)) <=> ($place[$b->name()] ?? 100_000 + (int) array_search($b, $sheet, true)));
+
+        return $sorted;
+    }
+
+    /**
+     * Whether a source column is hidden by a mask, so that its value is not shown to everybody.
+     */
+    public function hides(string $column): bool
+    {
+        foreach ($this->lines as $line) {
+            if ($line->from === $column && $line->masks()) {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    /** @throws InvalidTreatment if an outcome is not stated */
+    public function demandOutcomes(): void
+    {
+        if ($this->isEmpty()) {
+            return;
+        }
+        if ($this->failing === null || $this->failing === Outcome::Warn) {
+            throw InvalidTreatment::of('It is not stated what becomes of a record that cannot be treated: set it aside, drop it, or stop the feed.');
+        }
+        foreach ($this->checks as $check) {
+            if ($check->else === null) {
+                throw InvalidTreatment::of("It is not stated what becomes of a record that does not {$check->sentence()}: set it aside, drop it, warn, or stop the feed.");
+            }
+        }
+    }
+
+    /** @return array<string, mixed> only what is set */
+    public function toArray(): array
+    {
+        return array_filter([
+            'columns' => array_map(static fn (Line $l): array => $l->toArray(), $this->lines) ?: null,
+            'order' => $this->order ?: null,
+            'checks' => array_map(static fn (Check $c): array => $c->toArray(), $this->checks) ?: null,
+            'failing' => $this->failing?->value,
+            'limit' => $this->limit?->toArray(),
+        ], static fn (mixed $v): bool => $v !== null);
+    }
+
+    /**
+     * @param  array<string, mixed>  $data
+     *
+     * @throws InvalidTreatment
+     */
+    public static function fromArray(array $data): self
+    {
+        $lines = array_values(array_map(static fn (mixed $l): Line => Line::fromArray((array) $l), (array) ($data['columns'] ?? [])));
+
+        return new self(
+            array_values(array_filter($lines, static fn (Line $l): bool => ! $l->isPlain())),
+            array_values(array_map(static fn (mixed $n): string => (string) $n, (array) ($data['order'] ?? []))),
+            array_values(array_map(static fn (mixed $c): Check => Check::fromArray((array) $c), (array) ($data['checks'] ?? []))),
+            Outcome::tryFrom((string) ($data['failing'] ?? '')),
+            FailureLimit::fromArray($data['limit'] ?? null),
+        );
+    }
+}

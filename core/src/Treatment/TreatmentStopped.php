@@ -1,0 +1,37 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment;
+
+use Lighterman\Core\Port\Explained;
+use RuntimeException;
+
+/** A record for which the feed is to stop, or one failure more than its limit allows. */
+final class TreatmentStopped extends RuntimeException implements Explained
+{
+    private function __construct(string $message, private readonly string $remedy)
+    {
+        parent::__construct($message);
+    }
+
+    public static function at(Failure $failure): self
+    {
+        return new self("A record stops the feed, as you chose. {$failure->message}", 'Mend it at the source, or choose another outcome for this on the feed\'s columns and checks. Nothing of its batch was landed.');
+    }
+
+    public static function limit(string $what, FailureLimit $limit): self
+    {
+        return new self("Too many records fail ({$what}): {$limit->words()}.", 'Look at what was set aside, mend the rule or the source, then resume. Nothing of the batch was landed.');
+    }
+
+    public function remedy(): string
+    {
+        return $this->remedy;
+    }
+
+    public function mayPass(): bool
+    {
+        return false;
+    }
+}

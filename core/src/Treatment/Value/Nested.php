@@ -1,0 +1,113 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Treatment\Value;
+
+use JsonException;
+use Lighterman\Core\Treatment\Fault;
+use Lighterman\Core\Treatment\Limits;
+
+/** Nested values, in the text form of JSON (RFC 8259). */
+final class Nested
+{
+    /** Numbers, outside of strings, that a decoder would turn into doubles. */
+    private const INEXACT = '/"(?:[^"\\\\]|\\\\.)*+"(*SKIP)(*FAIL)|-?\d+(?:\.\d+(?:[eE][+-]?\d+)?|[eE][+-]?\d+)/s';
+
+    /**
+     * The value at a path such as `malt.0.kg`: what is not an object or a list is given as text, null as null.
+     *
+     * @throws Fault
+     */
+    public static function pick(?string $json, string $path): ?string
+    {
+        if ($json === null) {
+            return null;
+        }
+        $at = self::at(self::decoded($json, exact: true), $path);
+
+        return self::text(is_array($at) ? self::at(self::decoded($json), $path) : $at);
+    }
+
+    private static function at(mixed $value, string $path): mixed
+    {
+        foreach (explode('.', $path) as $name) {
+            if (! is_array($value) || ! array_key_exists($name, $value)) {
+                return null;
+            }
+            $value = $value[$name];
+        }
+
+        return $value;
+    }
+
+    /**
+     * What is left once some names are taken out of an object.
+     *
+     * @param  list<string>  $except
+     */
+    public static function rest(?string $json, array $except): ?string
+    {
+        if ($json === null) {
+            return null;
+        }
+        $at = self::decoded($json);
+
+        return is_array($at) && ! array_is_list($at) ? self::encoded(array_diff_key($at, array_flip($except)) ?: new \stdClass) : $json;
+    }
+
+    /**
+     * @param  bool  $exact  whether numbers with a point, and very long ones, are given as the text they were written in
+     *
+     * @throws Fault where it is not JSON, or nested too deep
+     */
+    public static function decoded(string $json, bool $exact = false): mixed
+    {
+        // Many columns may be taken out of the same value, one after another.
+        static $last = [null, null], $value = [null, null];
+        $which = (int) $exact;
+        if ($json === $last[$which]) {
+            return $value[$which];
+        }
+        try {
+            $text = $exact ? preg_replace(self::INEXACT, '"$0"', $json) ?? $json : $json;
+            $value[$which] = json_decode($text, true, Limits::NESTING, JSON_THROW_ON_ERROR | JSON_BIGINT_AS_STRING);
+        } catch (JsonException $e) {
+            $last[$which] = null;
+            throw match ($e->getCode()) {
+                JSON_ERROR_DEPTH => Fault::because('too_deep', 'the value is nested deeper than '.Limits::NESTING.' levels'),
+                JSON_ERROR_UTF8 => Fault::because('invalid_utf8', 'the value is not valid UTF-8'),
+                default => Fault::because('not_json', 'the value is not JSON'),
+            };
+        }
+        $last[$which] = $json;
+
+        return $value[$which];
+    }
+
+    /** The same text, if it is JSON; blank text is null. */
+    public static function valid(string $json): ?string
+    {
+        if (trim($json) === '') {
+            return null;
+        }
+        self::decoded($json);
+
+        return $json;
+    }
+
+    public static function text(mixed $value): ?string
+    {
+        return match (true) {
+            $value === null => null,
+            is_bool($value) => $value ? 't' : 'f',
+            is_scalar($value) => (string) $value,
+            default => self::encoded($value),
+        };
+    }
+
+    private static function encoded(mixed $value): string
+    {
+        return json_encode($value, JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRESERVE_ZERO_FRACTION | JSON_THROW_ON_ERROR, Limits::NESTING);
+    }
+}
