@@ -9,6 +9,6 @@ return [
     'logs_per_worker' => 8,
     // Longest wait between two tries of a feed that failed for a reason that may pass.
     'longest_backoff_seconds' => 900,
-    'keep' => ['behind_minutes_days' => 35, 'runs_days' => 90, 'receipts_days' => 90],
+    'keep' => ['behind_minutes_days' => 35, 'runs_days' => 90, 'receipts_days' => 90, 'set_aside_days' => 90],
     'query' => ['row_limit' => 500, 'seconds' => 15, 'download_rows' => 100000],
 ];

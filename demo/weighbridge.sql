@@ -111,6 +111,8 @@ INSERT INTO orchards
 SELECT o, 1 + (o * 17) % 1200, (ARRAY['Long', 'Upper', 'Lower', 'Hither', 'Far', 'Church', 'Mill', 'Withy'])[1 + o % 8] || ' ' || (ARRAY['Croft', 'Acre', 'Leaze', 'Hanger', 'Furlong'])[1 + o % 5] || ' ' || o,
        4000 + (o * 13) % 900, 2000 + (o * 29) % 700, round((0.4 + random() * 9)::numeric, 3), 1950 + o % 74, now() - random() * interval '300 days'
 FROM generate_series(1, 3400) o;
+-- Never surveyed: whoever entered them left the grid at zero.
+UPDATE orchards SET grid_e = 0, grid_n = 0 WHERE orchard_id IN (418, 901, 1733, 2950);
 
 INSERT INTO varieties
 SELECT 'V' || lpad(v::text, 2, '0'), (ARRAY['Amber', 'Crimson', 'Golden', 'Russet', 'Silver', 'Black'])[1 + v % 6] || ' ' || (ARRAY['Foxtail', 'Hangdown', 'Jersey', 'Norman', 'Pippin', 'Redstreak', 'Slack', 'Tremlow', 'Wilding', 'Yarling'])[1 + (v / 6) % 10],

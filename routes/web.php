@@ -3,15 +3,18 @@
 declare(strict_types=1);
 
 use App\Http\Controllers\AuditController;
+use App\Http\Controllers\ColumnsController;
 use App\Http\Controllers\DecisionsController;
 use App\Http\Controllers\FeedsController;
 use App\Http\Controllers\FindController;
 use App\Http\Controllers\LandedController;
 use App\Http\Controllers\MeController;
 use App\Http\Controllers\NewFeedsController;
+use App\Http\Controllers\RehearsalController;
 use App\Http\Controllers\RoutesController;
 use App\Http\Controllers\RunsController;
 use App\Http\Controllers\ScheduleController;
+use App\Http\Controllers\SetAsideController;
 use App\Http\Controllers\SignInController;
 use App\Http\Controllers\SqlController;
 use App\Http\Controllers\SystemsController;
@@ -57,6 +60,13 @@ Route::middleware('auth')->group(function (): void {
         Route::post('/feeds/new/rehearse', [NewFeedsController::class, 'rehearse']);
         Route::post('/feeds/new', [NewFeedsController::class, 'store']);
         Route::post('/feeds/act', [FeedsController::class, 'act']);
+        Route::post('/feeds/{feed}/columns/line', [ColumnsController::class, 'line']);
+        Route::post('/feeds/{feed}/columns/act', [ColumnsController::class, 'act']);
+        Route::post('/feeds/{feed}/checks', [ColumnsController::class, 'check']);
+        Route::match(['get', 'post'], '/feeds/{feed}/rehearse', RehearsalController::class);
+        Route::post('/feeds/{feed}/set-aside', [SetAsideController::class, 'act']);
+        Route::post('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'edit'])->whereNumber('record');
+        Route::post('/feeds/{feed}/versions/back', [ColumnsController::class, 'goBack']);
         Route::post('/feeds/{feed}/set-up', [FeedsController::class, 'change']);
         Route::post('/feeds/{feed}/start-over', [FeedsController::class, 'startOver']);
         Route::post('/feeds/{feed}/agree', [FeedsController::class, 'agree']);
@@ -75,6 +85,11 @@ Route::middleware('auth')->group(function (): void {
     Route::get('/feeds/{feed}/delay', [FeedsController::class, 'delay']);
     Route::get('/feeds/{feed}/life', [FeedsController::class, 'life']);
     Route::get('/feeds/{feed}/runs', [FeedsController::class, 'runs']);
-    Route::get('/feeds/{feed}/columns', [FeedsController::class, 'columns']);
+    Route::get('/feeds/{feed}/columns', [ColumnsController::class, 'show']);
+    Route::get('/feeds/{feed}/set-aside', [SetAsideController::class, 'index']);
+    Route::get('/feeds/{feed}/set-aside.jsonl', [SetAsideController::class, 'export']);
+    Route::get('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'show'])->whereNumber('record');
+    Route::get('/feeds/{feed}/checks', [ColumnsController::class, 'checks']);
+    Route::get('/feeds/{feed}/versions', [ColumnsController::class, 'compare']);
     Route::get('/feeds/{feed}/set-up', [FeedsController::class, 'setUp']);
 });

@@ -16,6 +16,8 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\Treatment;
 
 /** Turns what a person or a file says of one feed into a definition, filling what is left open with what was computed. */
 final class Draft
@@ -66,7 +68,18 @@ final class Draft
             takeOver: (bool) ($said['take_over'] ?? false),
             deletes: Deletes::from($said['deletes'] ?? Deletes::Apply->value),
             truncates: Truncates::from($said['truncates'] ?? Truncates::Hold->value),
+            treatment: self::treatment((string) $table, $said['treatment'] ?? []),
         ), $facts];
+    }
+
+    /** @param  array<string, mixed>  $said */
+    private static function treatment(string $place, array $said): Treatment
+    {
+        try {
+            return Treatment::fromArray($said);
+        } catch (InvalidTreatment $e) {
+            throw InvalidDefinition::at("{$place}: treatment", rtrim(lcfirst($e->getMessage()), '.'), 'docs/guide/treatments.md tells what can be written.');
+        }
     }
 
     /** A name no feed has yet: the table's, or with the source's before it, or with a number. */

@@ -89,10 +89,9 @@ final class SetAside extends Record
         return $this->overtaken_by !== null && in_array($this->state, ['waiting', 'asked'], true) ? 'overtaken' : $this->state;
     }
 
-    /** @return array<int, int> waiting records by feed */
-    public static function waitingByFeed(): array
+    /** How many feeds have records that somebody has to decide about. */
+    public static function feedsWaiting(): int
     {
-        return DB::table('set_aside as s')->join('feeds as f', 'f.id', '=', 's.feed_id')->where('s.state', 'waiting')->whereNull('s.overtaken_by')->whereColumn('s.sequence', '<=', 'f.sequence')
-            ->groupBy('s.feed_id')->pluck(DB::raw('count(*)'), 's.feed_id')->map(static fn ($n): int => (int) $n)->all();
+        return (int) DB::scalar("SELECT count(DISTINCT s.feed_id) FROM set_aside s JOIN feeds f ON f.id = s.feed_id WHERE s.state = 'waiting' AND s.overtaken_by IS NULL AND s.sequence <= f.sequence");
     }
 }

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Support;
 
 use App\Models\Feed;
+use App\Models\SetAside;
 use Illuminate\Support\Collection;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Latency\Behind;
@@ -101,7 +102,7 @@ final class Frame
 
     public function decisions(): int
     {
-        return $this->feeds()->whereIn('state', ['held', 'failed', 'late'])->count();
+        return $this->feeds()->whereIn('state', ['held', 'failed', 'late'])->count() + SetAside::feedsWaiting();
     }
 
     /** @return array<string, int> feeds by state */

@@ -5,6 +5,7 @@ import { live } from './live.js';
 import { preview } from './preview.js';
 import { drawer, rows } from './rows.js';
 import { ruler } from './ruler.js';
+import { sheet, submits } from './sheet.js';
 import { tide } from './tide.js';
 
 Alpine.data('keys', keys);
@@ -15,5 +16,7 @@ Alpine.data('drawer', drawer);
 Alpine.data('grid', grid);
 Alpine.data('preview', preview);
 Alpine.data('tide', tide);
+Alpine.data('sheet', sheet);
+Alpine.data('submits', submits);
 Alpine.start();
 ruler();

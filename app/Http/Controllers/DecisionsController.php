@@ -11,6 +11,6 @@ final class DecisionsController
 {
     public function __invoke(): View
     {
-        return view('decisions', ['waiting' => Decisions::waiting()]);
+        return view('decisions', ['waiting' => Decisions::waiting(), 'aside' => Decisions::aside()]);
     }
 }

@@ -100,11 +100,6 @@ final class FeedsController
         return view('feeds.runs', ['feed' => $feed, 'page' => $page, 'pages' => (int) max(1, ceil($feed->runs()->count() / 50)), 'runs' => $feed->runs()->latest('id')->forPage($page, 50)->get()]);
     }
 
-    public function columns(Feed $feed): View
-    {
-        return view('feeds.columns', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'definition' => $feed->definition->parsed()]);
-    }
-
     public function setUp(Feed $feed): View
     {
         return view('feeds.set-up', [

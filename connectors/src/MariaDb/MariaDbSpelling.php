@@ -13,6 +13,11 @@ use Lighterman\Core\Shape\TypeKind;
 /** MariaDB without backslash escapes, as the sessions of this connector are set. */
 final class MariaDbSpelling extends PdoSpelling
 {
+    public function random(): string
+    {
+        return 'rand()';
+    }
+
     public function name(string $name): string
     {
         return '`'.str_replace('`', '``', $name).'`';

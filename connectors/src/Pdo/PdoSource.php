@@ -16,6 +16,7 @@ use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Port\CatalogueEntry;
+use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -75,6 +76,11 @@ abstract class PdoSource implements SourceSystem
     private function rendered(Shape $shape): string
     {
         return implode(', ', array_map(fn (Column $c): string => $this->spelling->rendered($c).' AS '.$this->spelling->name($c->name), $shape->columns));
+    }
+
+    public function some(FeedDefinition $definition, Sampling $which, int $rows): array
+    {
+        return array_map(array_values(...), $this->connection->rows((new Conditions($this->spelling, $definition))->sampling($which, $rows)));
     }
 
     public function facts(TableName $table, array $key = []): TableFacts

@@ -15,6 +15,7 @@ use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Port\BatchReader;
+use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\Position;
@@ -71,6 +72,11 @@ final class PostgresSource implements SourceSystem
         $order = $shape->key === [] ? '' : ' ORDER BY '.implode(', ', array_map(static fn (string $k): string => Connection::name($k).' DESC', $shape->key));
 
         return $this->connection->rows('SELECT * FROM '.Sql::table($table).$order.' LIMIT '.$rows);
+    }
+
+    public function some(FeedDefinition $definition, Sampling $which, int $rows): array
+    {
+        return array_map(array_values(...), $this->connection->rows((new Conditions(new PostgresSpelling, $definition))->sampling($which, $rows)));
     }
 
     public function facts(TableName $table, array $key = []): TableFacts

@@ -13,6 +13,11 @@ use Lighterman\Core\Shape\TypeKind;
 
 final class PostgresSpelling implements Spelling
 {
+    public function random(): string
+    {
+        return 'random()';
+    }
+
     public function name(string $name): string
     {
         return Connection::name($name);

@@ -7,6 +7,7 @@ namespace Lighterman\Connectors\Postgres;
 use Lighterman\Connectors\Postgres\Log\PostgresChangeLanding;
 use Lighterman\Connectors\Postgres\Log\SeenKeys;
 use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\LandedHistory;
@@ -40,6 +41,33 @@ final class PostgresTarget implements TargetSystem
     public function prepare(LandedTable $landed): Preparation
     {
         return (new Preparing($this->connection))->preparation($landed);
+    }
+
+    public function prepareChange(LandedTable $landed, array $renamed): Preparation
+    {
+        return (new Preparing($this->connection))->change($landed, $renamed);
+    }
+
+    public function explain(LandedTable $landed, array $row): string
+    {
+        $stamps = array_map(static fn (string $what): string => $what === 'delivered_at' ? '<the target\'s clock>' : '<the position of its batch>', array_keys($landed->stamps));
+
+        return (new Writer($this->connection, $landed))->explained(CopyText::line([...$row, ...$stamps]));
+    }
+
+    public function alter(array $statements): void
+    {
+        try {
+            $this->connection->begin();
+            // Somebody's long query must not have all of the feed's later ones wait behind this.
+            $this->connection->run("SET LOCAL lock_timeout = '10s'");
+            foreach ($statements as $statement) {
+                $this->connection->run($statement);
+            }
+            $this->connection->commit();
+        } finally {
+            $this->connection->rollback();
+        }
     }
 
     public function open(LandedTable $landed, string $feed, int $token): LandingSession

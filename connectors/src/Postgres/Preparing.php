@@ -37,6 +37,47 @@ final readonly class Preparing
         return new Preparation(false, $statements, [$this->mayCreate($landed, $schema)]);
     }
 
+    /**
+     * What has to be done to a landed table that is there, so that it takes what a changed feed lands.
+     *
+     * @param  array<string, string>  $renamed  landed columns by the name they had
+     */
+    public function change(LandedTable $landed, array $renamed): Preparation
+    {
+        $actual = (new Catalogue($this->connection))->find($landed->name);
+        if ($actual === null) {
+            return $this->preparation($landed);
+        }
+        $statements = [];
+        $table = Sql::table($landed->name);
+        foreach ($renamed as $old => $new) {
+            if ($actual->column($old) !== null && $actual->column($new) === null) {
+                $statements[] = "ALTER TABLE {$table} RENAME COLUMN ".Connection::name($old).' TO '.Connection::name($new).';';
+            } else {
+                unset($renamed[$old]);
+            }
+        }
+        $now = new Shape(array_map(static fn (Column $c): Column => new Column($renamed[$c->name] ?? $c->name, $c->type, $c->nullable, $c->comment, $c->generated), $actual->columns), $actual->key);
+        $findings = $this->compare($landed, $now, array_flip($renamed));
+        foreach ($findings as $i => $finding) {
+            if ($finding->result === 'failed' && str_starts_with((string) $finding->remedy, 'ALTER TABLE') && $this->isGentle($landed, $now, $finding->subject)) {
+                $statements[] = explode('; or ', (string) $finding->remedy)[0].(str_contains((string) $finding->remedy, '; or ') ? ';' : '');
+                unset($findings[$i]);
+            }
+        }
+
+        return new Preparation(true, $statements, array_values($findings));
+    }
+
+    /** Whether rows that are there keep their values: a column is added, may be null, or gets a type that holds what it had. */
+    private function isGentle(LandedTable $landed, Shape $now, string $column): bool
+    {
+        $there = $now->column($column);
+        $wanted = $landed->shape->column($column);
+
+        return $there === null || $wanted === null || $wanted->type->holds($there->type) || $wanted->type->kind === TypeKind::Text;
+    }
+
     /** The statement that creates the landed table under a given name. */
     public static function createTable(LandedTable $landed, string $name): string
     {
@@ -74,8 +115,11 @@ final readonly class Preparing
             : Finding::failed('Privilege', "There is no schema {$landed->name->schema}, and {$this->connection->settings->user} may not create one in {$database}.", 'GRANT CREATE ON DATABASE '.Connection::name($database)." TO {$user};");
     }
 
-    /** @return list<Finding> */
-    private function compare(LandedTable $landed, Shape $actual): array
+    /**
+     * @param  array<string, string>  $before  names in the catalogue of columns that are about to be renamed
+     * @return list<Finding>
+     */
+    private function compare(LandedTable $landed, Shape $actual, array $before = []): array
     {
         $table = (string) $landed->name;
         $wanted = array_map(static fn (Column $c): Type => $c->type, array_column([...$landed->shape->columns, ...array_values($landed->technical())], null, 'name'));
@@ -84,12 +128,12 @@ final readonly class Preparing
             $findings[] = $this->column($landed, $actual->column((string) $name), (string) $name, $type);
         }
         foreach ($actual->columns as $column) {
-            if (! isset($wanted[$column->name]) && ! $column->nullable && ! $this->hasDefault($landed, $column->name)) {
+            if (! isset($wanted[$column->name]) && ! $column->nullable && ! $this->hasDefault($landed, $before[$column->name] ?? $column->name)) {
                 $findings[] = Finding::failed($column->name, "Column {$column->name} of {$table} must have a value, but the feed brings none.", 'ALTER TABLE '.Sql::table($landed->name).' ALTER COLUMN '.Connection::name($column->name).' DROP NOT NULL;');
             }
         }
         $key = $landed->landing === Landing::Replace ? [] : $landed->rowKey();
-        if ($key !== [] && ! $this->hasUniqueIndex($landed->name, $key)) {
+        if ($key !== [] && ! $this->hasUniqueIndex($landed->name, array_map(static fn (string $k): string => $before[$k] ?? $k, $key))) {
             $findings[] = Finding::failed('Key', "{$table} has no unique index on (".implode(', ', $key).'), so rows cannot be matched by key.', 'CREATE UNIQUE INDEX ON '.Sql::table($landed->name).' ('.Connection::names($key).');');
         }
 

@@ -92,6 +92,22 @@ final class Writer
         return $this->merge($rows);
     }
 
+    /** What would be run to write some lines into the table as it is. */
+    public function explained(string $encoded): string
+    {
+        $copy = static fn (string $into, string $columns): string => "COPY {$into} ({$columns}) FROM STDIN;\n{$encoded}\\.";
+
+        return $this->canMerge() ? $copy(self::STAGE, $this->columns)."\n\n".$this->mergeSql().';' : $copy($this->table, $this->columns);
+    }
+
+    private function mergeSql(): string
+    {
+        $columns = [...$this->landed->shape->names(), ...array_values($this->stamps())];
+        $others = array_values(array_diff($this->landed->shape->names(), $this->landed->key));
+
+        return Sql::merge($this->landed, $this->table, $columns, $others, "SELECT {$this->columns} FROM ".self::STAGE);
+    }
+
     private function into(): string
     {
         return match (true) {
@@ -103,14 +119,11 @@ final class Writer
 
     private function merge(int $rows): Counts
     {
-        $columns = [...$this->landed->shape->names(), ...array_values($this->stamps())];
-        $others = array_values(array_diff($this->landed->shape->names(), $this->landed->key));
-        $sql = Sql::merge($this->landed, $this->table, $columns, $others, "SELECT {$this->columns} FROM ".self::STAGE);
         $this->connection->run('SAVEPOINT staged');
         try {
-            $row = $this->connection->row($sql);
+            $row = $this->connection->row($this->mergeSql());
         } catch (SystemTrouble $trouble) {
-            throw $this->explained($trouble);
+            throw $this->told($trouble);
         }
         $this->staged = true;
         // The stage empties itself at commit, so a unit that fails leaves it as it was.
@@ -120,7 +133,7 @@ final class Writer
     }
 
     /** Names the key that two rows of the unit share, where that is what the target complained of. */
-    private function explained(SystemTrouble $trouble): SystemTrouble
+    private function told(SystemTrouble $trouble): SystemTrouble
     {
         if (! str_contains($trouble->getMessage(), 'a second time')) {
             return $trouble;

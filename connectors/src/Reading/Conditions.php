@@ -6,7 +6,9 @@ namespace Lighterman\Connectors\Reading;
 
 use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\Column;
 
 /** The conditions that pick the rows of a window, of a first load or of a chunk. */
 final readonly class Conditions
@@ -76,6 +78,21 @@ final readonly class Conditions
     public function select(): string
     {
         return 'SELECT '.implode(', ', array_map($this->spelling->rendered(...), $this->definition->carried()->columns)).' FROM '.$this->spelling->table($this->definition->source);
+    }
+
+    /** A query for some rows, with the columns under their own names. */
+    public function sampling(Sampling $which, int $rows): string
+    {
+        $columns = implode(', ', array_map(fn (Column $c): string => $this->spelling->rendered($c).' AS '.$this->spelling->name($c->name), $this->definition->carried()->columns));
+        $select = "SELECT {$columns} FROM ".$this->spelling->table($this->definition->source);
+        $order = fn (string $way): string => $this->definition->key === [] ? '' : ' ORDER BY '.implode(', ', array_map(fn (string $k): string => $this->spelling->name($k).$way, $this->definition->key));
+
+        return match ($which->way) {
+            'first' => $select.$order(''),
+            'last' => $select.$order(' DESC'),
+            'random' => "SELECT * FROM ({$select} LIMIT ".Sampling::AMONG.') AS some ORDER BY '.$this->spelling->random(),
+            'key' => "{$select} WHERE ".implode(' AND ', array_map(fn (string $c, string $v): string => $this->spelling->name($c).' = '.$this->typed($c, $v), array_keys($which->key), $which->key)),
+        }." LIMIT {$rows}";
     }
 
     /** @param  list<string>  $columns */

@@ -19,6 +19,9 @@ interface Spelling
     /** An expression that renders a column as the target reads it, neither rounded nor bound to the settings of a session. */
     public function rendered(Column $column): string;
 
+    /** An expression that gives every row another number. */
+    public function random(): string;
+
     /** A literal that compares with a column of the type. */
     public function literal(?Type $type, string $value): string;
 

@@ -12,6 +12,11 @@ use Lighterman\Core\Shape\TypeKind;
 
 final class SqliteSpelling extends PdoSpelling
 {
+    public function random(): string
+    {
+        return 'random()';
+    }
+
     public function name(string $name): string
     {
         return '"'.str_replace('"', '""', $name).'"';

@@ -34,6 +34,13 @@ interface SourceSystem
     public function sample(TableName $table, int $rows): array;
 
     /**
+     * Some rows of a feed's source, as the feed reads them.
+     *
+     * @return list<list<string|null>> in the order of the carried columns
+     */
+    public function some(FeedDefinition $definition, Sampling $which, int $rows): array;
+
+    /**
      * What the table's data says about columns that might serve as watermark or key. Reads statistics and a bounded number of rows.
      *
      * @param  list<string>  $key  columns proposed as key; empty takes the primary key

@@ -21,6 +21,28 @@ interface TargetSystem
     public function prepare(LandedTable $landed): Preparation;
 
     /**
+     * Compares what a changed feed will write with what is there. Writes nothing.
+     *
+     * @param  array<string, string>  $renamed  landed columns by the name they had
+     * @return Preparation with the statements that alter the table without touching its rows' values
+     */
+    public function prepareChange(LandedTable $landed, array $renamed): Preparation;
+
+    /**
+     * Runs statements of prepareChange(), all or none.
+     *
+     * @param  list<string>  $statements
+     */
+    public function alter(array $statements): void;
+
+    /**
+     * What would be run to write a record into the landed table as it is. Writes nothing.
+     *
+     * @param  list<string|null>  $row  in the order of the landed columns
+     */
+    public function explain(LandedTable $landed, array $row): string;
+
+    /**
      * Opens the landed table for one run, creating it when absent.
      *
      * @param  string  $feed  the feed's lasting id, under which the position is kept beside the rows

@@ -72,6 +72,19 @@ final readonly class Treatment
         return false;
     }
 
+    /**
+     * Those of some lines that do something. One that keeps its column as it is says so only beside others of that column.
+     *
+     * @param  list<Line>  $lines
+     * @return list<Line>
+     */
+    public static function telling(array $lines): array
+    {
+        $of = array_count_values(array_map(static fn (Line $l): string => (string) $l->from, $lines));
+
+        return array_values(array_filter($lines, static fn (Line $l): bool => ! $l->isPlain() || $of[(string) $l->from] > 1));
+    }
+
     /** @throws InvalidTreatment if an outcome is not stated */
     public function demandOutcomes(): void
     {
@@ -110,7 +123,7 @@ final readonly class Treatment
         $lines = array_values(array_map(static fn (mixed $l): Line => Line::fromArray((array) $l), (array) ($data['columns'] ?? [])));
 
         return new self(
-            array_values(array_filter($lines, static fn (Line $l): bool => ! $l->isPlain())),
+            self::telling($lines),
             array_values(array_map(static fn (mixed $n): string => (string) $n, (array) ($data['order'] ?? []))),
             array_values(array_map(static fn (mixed $c): Check => Check::fromArray((array) $c), (array) ($data['checks'] ?? []))),
             Outcome::tryFrom((string) ($data['failing'] ?? '')),

@@ -3,6 +3,7 @@
     $state = $feed->state();
     $slug = str_replace(' ', '-', $state);
 @endphp
+@php $waiting = App\Models\SetAside::where('feed_id', $feed->id)->waiting()->count(); @endphp
 @include('feeds.head', ['tab' => 'Now'])
 <div class="columns-2">
     <div class="stack">
@@ -37,6 +38,7 @@
                 @php $spent = array_sum($delays->spent); @endphp
                 @if ($spent > 0)<div><dt title="Share of the working time, last hour">Reading · treating · landing</dt><dd>@foreach ($delays->spent as $ms){{ round(100 * $ms / $spent) }}{{ $loop->last ? ' %' : ' · ' }}@endforeach</dd></div>@endif
                 @endif
+                @if ($waiting)<div><dt>Set aside</dt><dd><a class="warn" href="/feeds/{{ rawurlencode($feed->name) }}/set-aside">{{ Say::count($waiting) }} waiting</a></dd></div>@endif
                 <div><dt>Last landed</dt><dd title="{{ Say::exactly($feed->last_landed_at) }}">{{ Say::at($feed->last_landed_at) }}</dd></div>
                 <div><dt>Next</dt><dd>@include('parts.next')</dd></div>
                 <div><dt>Position</dt><dd class="mono small">{{ $feed->stands() }}</dd></div>

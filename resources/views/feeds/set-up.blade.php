@@ -77,6 +77,7 @@
         </section>
         @endif
         <section class="sheet pad"><h2>Versions</h2>
+            <p class="small"><a href="/feeds/{{ $enc }}/versions">Compare two versions, or go back to one</a></p>
             @foreach ($versions as $v)<div class="small" style="padding: 5px 0; border-top: 1px solid var(--hair)"><b>{{ $v->version }}</b> by {{ $v->person }}, <span title="{{ Say::exactly($v->created_at) }}">{{ Say::at($v->created_at, false) }}</span></div>@endforeach
         </section>
     </div>

@@ -20,7 +20,7 @@
                 <thead><tr><th class="num">Read</th><th class="num">Inserted</th><th class="num">Updated</th><th class="num">Unchanged</th><th class="num">Dropped</th><th class="num">Set aside</th><th class="num">{{ $run->bringsChanges() ? 'Deleted' : 'Replaced rows removed' }}</th>@if ($run->bringsChanges())<th class="num" title="made needless by a later change to the same key">Superseded</th>@endif<th>Sum</th></tr></thead>
                 <tbody><tr>@foreach (['read', 'inserted', 'updated', 'unchanged', 'dropped', 'set_aside', 'deleted', ...($run->bringsChanges() ? ['superseded'] : [])] as $count)<td class="num">{{ Say::count($run->{$count}) }}</td>@endforeach
                 <td class="{{ $run->addsUp() ? 'r-passed' : 'r-failed' }}">{{ Say::count($run->read) }} = {{ Say::count($run->delivered()) }} + {{ Say::count($run->unchanged) }}@if ($run->bringsChanges()) + {{ Say::count($run->superseded) }}@endif + {{ Say::count($run->dropped) }} + {{ Say::count($run->set_aside) }} {{ $run->addsUp() ? '✓' : 'does not add up' }}</td></tr></tbody></table></div>
-            <p class="faded small" style="margin-top: 6px">read = delivered + unchanged @if ($run->bringsChanges())+ superseded @endif + dropped + set aside</p>
+            <p class="faded small" style="margin-top: 6px">read = delivered + unchanged @if ($run->bringsChanges())+ superseded @endif + dropped + set aside @if ($run->warned)· {{ Say::count($run->warned) }} of those delivered landed with a warning @endif @if ($run->set_aside)· <a href="/feeds/{{ rawurlencode($feed->name) }}/set-aside">what was set aside</a>@endif</p>
             @endif
         </section>
         <section class="sheet table-box" tabindex="0" role="region" aria-label="Figures">

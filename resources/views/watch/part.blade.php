@@ -39,7 +39,7 @@
                         <td><svg class="spark" viewBox="0 0 150 24" role="img" aria-label="Time behind over six hours"><line class="limit" x1="0" x2="150" y1="12" y2="12"/><path class="run" d="{{ Charts::spark($lanes->sparks[$feed->id] ?? [], (float) $feed->promise_seconds) }}"/></svg></td>
                         <td class="num">{{ Say::count((int) ($today->rows ?? 0)) }}</td>
                         <td class="num">@if ($feed->bringsChanges() && $state !== 'loading')<span class="{{ $feed->waiting ? '' : 'faded' }}" title="Changes in the spool">{{ Say::short($feed->waiting) }}</span>@elseif ($left !== null)<span title="by the source's own estimate">{{ Say::short($left) }}</span>@else<span class="faded" title="A {{ $feed->capture }} does not tell how many rows wait">—</span>@endif</td>
-                        <td class="num">@if ($n = (int) ($today->set_aside ?? 0)){{ Say::count($n) }}@else<span class="faded">0</span>@endif</td>
+                        <td class="num">@if ($n = (int) ($today->set_aside ?? 0))<a class="warn" href="/feeds/{{ rawurlencode($feed->name) }}/set-aside">{{ Say::count($n) }}</a>@else<span class="faded">0</span>@endif</td>
                         <td class="num faded"><span title="{{ Say::exactly($feed->last_landed_at) }}">{{ Say::at($feed->last_landed_at) }}</span></td>
                         <td class="faded">@include('parts.next')</td>
                     </tr>

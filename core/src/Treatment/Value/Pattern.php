@@ -51,6 +51,12 @@ final readonly class Pattern
         return $found[1] ?? $found[0] ?? null;
     }
 
+    /** Every match replaced; `$1` stands for its first group. */
+    public function replace(string $value, string $by): string
+    {
+        return @preg_replace($this->compiled, $by, $value) ?? throw Fault::because('pattern_gave_up', "the pattern {$this->text} needs too many steps on this value");
+    }
+
     /** @return array<string|null> */
     private function run(string $value): array
     {

@@ -1,0 +1,86 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Feeds;
+
+use App\Models\Feed;
+use App\Models\SetAside;
+use App\Support\Audit;
+use Illuminate\Database\Eloquent\Builder;
+use Illuminate\Support\Facades\Crypt;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Treatment\Judging;
+
+/** What people do with records that were set aside. */
+final class AsideDesk
+{
+    /**
+     * Has records sent again, in the order in which they were set aside, with the next batch.
+     *
+     * @param  Builder<SetAside>  $which
+     */
+    public static function send(Feed $feed, Builder $which): int
+    {
+        return DB::transaction(function () use ($feed, $which): int {
+            $asked = $which->waiting()->update(['state' => 'asked', 'person' => Audit::person()]);
+            if ($asked > 0) {
+                Audit::record('asked to send again records of', 'feed', $feed->name, null, ['records' => $asked]);
+                $feed->bringsChanges() ? FeedBook::wake($feed->route) : $feed->update(['due_at' => $feed->paused_at === null ? now() : null]);
+            }
+
+            return $asked;
+        });
+    }
+
+    /** @param  Builder<SetAside>  $which */
+    public static function letGo(Feed $feed, Builder $which, string $note): int
+    {
+        return DB::transaction(function () use ($feed, $which, $note): int {
+            $gone = $which->waiting()->update(['state' => 'let go', 'note' => $note, 'person' => Audit::person(), 'settled_at' => now()]);
+            if ($gone > 0) {
+                Audit::record('let go records of', 'feed', $feed->name, null, ['records' => $gone, 'note' => $note]);
+            }
+
+            return $gone;
+        });
+    }
+
+    /**
+     * Changes values of a record; one that is shown hidden and left so keeps what it is.
+     *
+     * @param  array<string, string|null>  $values  by source column
+     */
+    public static function edit(SetAside $record, array $values): void
+    {
+        $whole = $record->whole();
+        $shown = $record->record;
+        $changed = [];
+        foreach (array_intersect_key($values, $whole) as $column => $value) {
+            if ($value !== ($shown[$column] ?? null) && $value !== Judging::HIDDEN && $value !== $whole[$column]) {
+                $changed[] = $column;
+                $whole[$column] = $value;
+                $shown[$column] = ($shown[$column] ?? null) === Judging::HIDDEN ? Judging::HIDDEN : $value;
+            }
+        }
+        if ($changed !== []) {
+            DB::transaction(function () use ($record, $whole, $shown, $changed): void {
+                $record->update(['sealed' => Crypt::encryptString(json_encode($whole, JSON_THROW_ON_ERROR)), 'record' => $shown, 'edited' => true, 'person' => Audit::person()]);
+                Audit::record('edited a set-aside record of', 'feed', $record->feed->name, null, ['record' => $record->id, 'columns' => $changed]);
+            });
+        }
+    }
+
+    /**
+     * The waiting records of a feed by reason, with the hours in which they came.
+     *
+     * @return list<object{reason: string, step: string, records: int, latest: string, sample: string, hours: string}>
+     */
+    public static function groups(int $feedId): array
+    {
+        return DB::select("SELECT reason, step, count(*) AS records, max(at) AS latest, min(at) AS earliest, (array_agg(message ORDER BY id DESC))[1] AS sample,
+                (SELECT json_agg(c ORDER BY h) FROM (SELECT h, (SELECT count(*) FROM set_aside x WHERE x.feed_id = s.feed_id AND x.reason = s.reason AND x.step = s.step AND x.state = 'waiting' AND x.overtaken_by IS NULL AND x.at >= h AND x.at < h + interval '1 hour') AS c FROM generate_series(date_trunc('hour', now()) - interval '23 hours', now(), interval '1 hour') h) hours) AS hours
+            FROM set_aside s WHERE feed_id = ? AND state = 'waiting' AND overtaken_by IS NULL AND sequence <= (SELECT sequence FROM feeds WHERE id = s.feed_id)
+            GROUP BY feed_id, reason, step ORDER BY records DESC LIMIT 100", [$feedId]);
+    }
+}

@@ -1,0 +1,191 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Feeds;
+
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\Judging;
+use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Treatment\Outcome;
+use Lighterman\Core\Treatment\PersonalData;
+use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Treater;
+use Lighterman\Core\Treatment\Treatment;
+
+/** A feed's columns with what is done to them, computed on a row. */
+final readonly class ColumnSheet
+{
+    /**
+     * @param  list<array<string, mixed>>  $lines  for the page
+     * @param  list<array{sentence: string, outcome: string, limit: string|null, failed: int, error: string|null}>  $checks
+     * @param  list<list<string|null>>  $rows  sampled
+     * @param  int  $at  the row shown
+     * @param  int  $failing  sampled rows that a treatment fails on
+     */
+    private function __construct(public RowCompiler $rowsOf, public array $lines, public array $checks, public array $rows, public int $at, public int $failing)
+    {
+    }
+
+    /**
+     * @param  list<list<string|null>>  $rows
+     * @param  array<string, string>  $stamps
+     *
+     * @throws InvalidTreatment
+     */
+    public static function of(FeedDefinition $definition, Treatment $treatment, array $rows, int $at, array $stamps, callable $secrets): self
+    {
+        $read = $definition->carried();
+        $compiled = new RowCompiler($read, $treatment, $secrets);
+        $treater = new Treater($compiled, $treatment, $stamps);
+        $at = max(0, min($at, count($rows) - 1));
+        $judged = array_map($treater->look(...), $rows);
+        $values = $rows === [] ? [] : array_map(null, ...$rows);
+        $columns = array_flip($read->names());
+        $lines = [];
+        $before = null;
+        foreach ($compiled->sheet as $i => $line) {
+            $column = $line->from === null ? null : $read->columns[$columns[$line->from]];
+            $of = $column === null || $rows === [] ? [] : (count($rows) === 1 ? [$rows[0][$columns[$column->name]]] : $values[$columns[$column->name]]);
+            $personal = $column === null || $line->drop || $treatment->hides($column->name) || $before === $line->from ? null : PersonalData::find($column, array_values($of), $definition->source->name);
+            $lines[] = [
+                'number' => $i, 'line' => $line, 'column' => $column, 'again' => $line->from !== null && $before === $line->from,
+                'key' => $column !== null && in_array($column->name, $definition->key, true), 'watermark' => $column !== null && $column->name === $definition->watermark,
+                'raw' => $column === null || $rows === [] ? null : $rows[$at][$columns[$column->name]],
+                'type' => $compiled->type($i), 'value' => isset($judged[$at]) ? $judged[$at]->final($i) : null,
+                'error' => isset($compiled->lineErrors[$i]) ? $compiled->lineErrors[$i]->getMessage() : null,
+                'fault' => isset($judged[$at]) ? self::faultOf($judged[$at], $i) : null,
+                'failed' => count(array_filter($judged, static fn (Judging $j): bool => self::faultOf($j, $i) !== null)),
+                'personal' => $personal,
+            ];
+            $before = $line->from;
+        }
+
+        return new self($compiled, $lines, self::checks($treatment, $compiled, $judged), $rows, $at, count(array_filter($judged, static fn (Judging $j): bool => array_filter($j->failures, static fn ($f): bool => $f->line !== null) !== [])));
+    }
+
+    private static function faultOf(Judging $judged, int $line): ?string
+    {
+        foreach ($judged->failures as $failure) {
+            if ($failure->line === $line) {
+                return $failure->message;
+            }
+        }
+
+        return null;
+    }
+
+    /**
+     * @param  list<Judging>  $judged
+     * @return list<array{sentence: string, outcome: string, limit: string|null, failed: int, error: string|null}>
+     */
+    private static function checks(Treatment $treatment, RowCompiler $compiled, array $judged): array
+    {
+        $told = [];
+        foreach ($treatment->checks as $n => $check) {
+            $told[] = [
+                'sentence' => $check->sentence(), 'name' => $check->name, 'outcome' => match ($check->else) {
+                    null => 'not stated', Outcome::SetAside => 'set aside', Outcome::Drop => 'drop', Outcome::Warn => 'warn', Outcome::Stop => 'stop the feed',
+                }, 'limit' => $check->limit?->words(), 'failed' => count(array_filter($judged, static fn (Judging $j): bool => ($j->passed[$n] ?? true) === false)),
+                'error' => isset($compiled->checkErrors[$n]) ? $compiled->checkErrors[$n]->getMessage() : null,
+            ];
+        }
+
+        return $told;
+    }
+
+    /** @return list<array<string, mixed>> lines whose column looks personal and is not hidden */
+    public function unmasked(): array
+    {
+        return array_values(array_filter($this->lines, static fn (array $l): bool => $l['personal'] !== null));
+    }
+
+    public function landed(): int
+    {
+        return count(array_filter($this->lines, static fn (array $l): bool => ! $l['line']->drop));
+    }
+
+    public function isFlawless(): bool
+    {
+        return $this->rowsOf->lineErrors === [] && $this->rowsOf->checkErrors === [];
+    }
+
+    /**
+     * Landed columns that only got another name, by the one they had.
+     *
+     * @return array<string, string>
+     */
+    public static function renamed(FeedDefinition $before, FeedDefinition $after): array
+    {
+        [$old, $new] = [self::names($before), self::names($after)];
+        $renamed = [];
+        foreach ($old as $from => $name) {
+            if (isset($new[$from]) && $new[$from] !== $name && ! in_array($new[$from], $old, true) && ! in_array($name, $new, true)) {
+                $renamed[$name] = $new[$from];
+            }
+        }
+
+        return $renamed;
+    }
+
+    /** @return array<string, string> the landed name of each source column that has exactly one line */
+    private static function names(FeedDefinition $definition): array
+    {
+        $names = [];
+        foreach ($definition->treatment->sheet($definition->carried()) as $line) {
+            if ($line->from !== null && ! $line->drop) {
+                $names[$line->from] = isset($names[$line->from]) ? '' : $line->name();
+            }
+        }
+
+        return array_filter($names, static fn (string $n): bool => $n !== '');
+    }
+
+    /**
+     * How two versions treat each column.
+     *
+     * @return list<array{name: string, before: string, after: string}> only what differs
+     */
+    public static function difference(FeedDefinition $before, FeedDefinition $after): array
+    {
+        $told = static function (FeedDefinition $of): array {
+            $said = [];
+            foreach ($of->treatment->sheet($of->carried()) as $line) {
+                $said['column '.($line->from ?? $line->name())][] = $line->sentence().($line->drop || $line->name() === $line->from ? '' : " → {$line->name()}").' · '.($line->drop ? 'not landed' : (string) $of->landedTable()->shape->column($line->name())?->type);
+            }
+            foreach ($of->treatment->checks as $check) {
+                $said['check '.$check->sentence()][] = 'else '.($check->else?->words() ?? 'not stated').($check->limit === null ? '' : "; {$check->limit->words()}");
+            }
+            $said['records that cannot be treated'][] = $of->treatment->failing?->words() ?? '—';
+            $body = $of->toArray();
+            foreach (['landing', 'landed', 'capture', 'watermark', 'promise_seconds', 'overlap', 'deletes', 'truncates'] as $setting) {
+                $said[str_replace('_', ' ', $setting)][] = (string) ($body[$setting] ?? '—');
+            }
+            $said['schedule'][] = json_encode($body['schedule'], JSON_THROW_ON_ERROR);
+
+            return array_map(static fn (array $s): string => implode('; ', $s), $said);
+        };
+        [$a, $b] = [$told($before), $told($after)];
+        $rows = [];
+        foreach (array_unique([...array_keys($a), ...array_keys($b)]) as $name) {
+            if (($a[$name] ?? '—') !== ($b[$name] ?? '—')) {
+                $rows[] = ['name' => $name, 'before' => $a[$name] ?? '—', 'after' => $b[$name] ?? '—'];
+            }
+        }
+
+        return $rows;
+    }
+
+    /**
+     * A treatment out of the lines of a sheet.
+     *
+     * @param  list<Line>  $lines
+     */
+    public static function treatment(Treatment $of, array $lines, bool $reordered = false): Treatment
+    {
+        $order = $of->order === [] && ! $reordered ? [] : array_values(array_map(static fn (Line $l): string => $l->name(), array_filter($lines, static fn (Line $l): bool => ! $l->drop)));
+
+        return new Treatment(Treatment::telling($lines), $order, $of->checks, $of->failing, $of->limit);
+    }
+}

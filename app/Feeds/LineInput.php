@@ -1,0 +1,101 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Feeds;
+
+use Illuminate\Http\Request;
+use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\Line;
+
+/** Reads the forms of the column sheet and of the checks. */
+final class LineInput
+{
+    /** What a step of each kind begins as. */
+    private const NEW = ['mask' => ['mask' => 'keep_last'], 'convert' => ['convert' => 'text'], 'derive' => ['derive' => 'value'], 'pick' => ['pick' => 'name']];
+
+    /** @throws InvalidTreatment */
+    public static function line(Request $request, Line $was): Line
+    {
+        $steps = [];
+        foreach ((array) $request->input('steps', []) as $i => $step) {
+            if ((string) $i !== (string) $request->input('remove', '')) {
+                $steps[] = self::step((array) $step);
+            }
+        }
+        if (isset(self::NEW[$request->input('add')])) {
+            $steps[] = self::NEW[$request->input('add')];
+        }
+
+        return Line::fromArray(['from' => $was->from, 'as' => trim((string) $request->input('as')), 'drop' => $request->boolean('drop'), 'steps' => $steps]);
+    }
+
+    /**
+     * @param  array<string, mixed>  $typed
+     * @return array<string, mixed>
+     */
+    private static function step(array $typed): array
+    {
+        $text = static fn (string $k): string => trim((string) ($typed[$k] ?? ''));
+        $words = static fn (string $k): array => self::list($text($k));
+
+        return match ($text('do')) {
+            'mask' => ['mask' => $text('mask'), 'text' => (string) ($typed['text'] ?? ''), 'keep' => (int) $text('keep'), 'key' => $text('key') ?: 'default'],
+            'convert' => ['convert' => $text('convert'), 'format' => $text('format'), 'decimal' => $text('decimal') ?: '.', 'thousands' => (string) ($typed['thousands'] ?? ''), 'true' => $words('true'), 'false' => $words('false'), 'zone' => $text('zone') ?: 'UTC', 'else' => $text('else') ?: 'fail', 'use' => $text('use')],
+            'derive' => ['derive' => $text('derive')] + ($text('type') === '' ? [] : ['type' => $text('type')]),
+            'pick' => ['pick' => $text('pick')],
+            'rest' => ['rest_without' => $words('rest_without')],
+            default => ['stamp' => $text('stamp')],
+        };
+    }
+
+    /**
+     * Does the same to every ticked line.
+     *
+     * @param  list<Line>  $lines
+     * @param  list<int>  $ticked
+     * @return list<Line>
+     *
+     * @throws InvalidTreatment
+     */
+    public static function bulk(array $lines, array $ticked, string $act, Request $request): array
+    {
+        if ($ticked === []) {
+            throw InvalidTreatment::of('No column is ticked.');
+        }
+        foreach ($ticked as $n) {
+            $line = $lines[$n]->toArray();
+            $step = match (true) {
+                $act === 'keep', $act === 'drop' => null,
+                str_starts_with($act, 'mask:') => ['mask' => substr($act, 5)],
+                $act === 'convert' => ['convert' => (string) $request->input('type')],
+                default => throw InvalidTreatment::of('Choose what is to be done to the ticked columns.'),
+            };
+            $lines[$n] = Line::fromArray(match (true) {
+                $act === 'keep' && $lines[$n]->from !== null => ['from' => $lines[$n]->from],
+                $act === 'drop' => ['drop' => true] + $line,
+                $step !== null => ['drop' => false, 'steps' => [...$line['steps'] ?? [], $step]] + $line,
+                default => $line,
+            });
+        }
+
+        return $lines;
+    }
+
+    /** @return array<string, mixed> a check as a definition says it */
+    public static function check(Request $request): array
+    {
+        $all = $request->only(['check', 'name', 'from', 'to', 'pattern', 'west', 'south', 'east', 'north', 'expression', 'else']);
+        $kind = (string) ($all['check'] ?? '');
+        $columns = $kind === 'box' ? [(string) $request->input('column'), (string) $request->input('north_column')] : ($kind === 'unique' ? self::list((string) $request->input('columns')) : ($kind === 'expression' ? [] : [(string) $request->input('column')]));
+
+        return ['columns' => $columns, 'values' => self::list((string) $request->input('values')), 'as_read' => $request->boolean('as_read')]
+            + ($request->filled('limit_percent') ? ['limit' => ['percent' => $request->input('limit_percent'), 'of' => $request->input('limit_of') ?: 10_000]] : []) + $all;
+    }
+
+    /** @return list<string> */
+    private static function list(string $typed): array
+    {
+        return array_values(array_filter(array_map(trim(...), explode(',', $typed)), static fn (string $s): bool => $s !== ''));
+    }
+}

@@ -1,0 +1,133 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Feeds;
+
+use App\Models\Feed;
+use App\Models\MaskKey;
+use App\Runtime\Systems;
+use App\Runtime\Treating\Treating;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Port\Sampling;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Treatment\Check;
+use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\Judging;
+use Lighterman\Core\Treatment\Outcome;
+use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Treater;
+use Lighterman\Core\Treatment\Treatment;
+
+/** Runs records through a feed, writes nothing anywhere, and tells of each what happened, step by step. */
+final readonly class Rehearsal
+{
+    /** Rows that are looked through for those that satisfy a condition. */
+    public const THROUGH = 5000;
+
+    public const MOST = 200;
+
+    private Treater $treater;
+
+    private RowCompiler $rows;
+
+    public function __construct(private Feed $feed, public FeedDefinition $definition, private Systems $systems)
+    {
+        $this->rows = Treating::compiled($definition);
+        $this->treater = new Treater($this->rows, $definition->treatment, Treating::stamps($feed->route->source->name, (int) $feed->last_run_id));
+    }
+
+    /** @return list<list<string|null>> */
+    public function sample(Sampling $which, int $most): array
+    {
+        return array_slice($this->systems->source($this->feed->route->source)->some($this->definition, $which, min($most, self::MOST)), 0, $most);
+    }
+
+    /**
+     * Of the last rows, those that satisfy an expression over the columns as they are read.
+     *
+     * @return list<list<string|null>>
+     *
+     * @throws InvalidTreatment if the expression cannot be computed
+     */
+    public function where(string $expression, int $most): array
+    {
+        $treatment = new Treatment(checks: [new Check('expression', [], ['expression' => $expression], Outcome::Drop)]);
+        $rows = new RowCompiler($this->definition->carried(), $treatment, MaskKey::secretOf(...));
+        foreach ($rows->checkErrors as $error) {
+            throw InvalidTreatment::of("The condition: {$error->getMessage()}");
+        }
+        $condition = new Treater($rows, $treatment, []);
+        $found = [];
+        foreach ($this->systems->source($this->feed->route->source)->some($this->definition, Sampling::last(), self::THROUGH) as $row) {
+            if (count($found) < $most && $condition->look($row)->failures === []) {
+                $found[] = $row;
+            }
+        }
+
+        return $found;
+    }
+
+    /**
+     * What happens to one record. Values that a mask hides are left out.
+     *
+     * @param  list<string|false|null>  $row  in the order of the carried columns
+     * @return array{record: array<string, string|null>, outcome: string, failures: list<array<string, mixed>>, steps: list<array<string, mixed>>, checks: list<array<string, mixed>>, lands: array<string, string|null>|null, writes: string|null}
+     */
+    public function of(array $row): array
+    {
+        $judged = $this->treater->look($row);
+        $treatment = $this->definition->treatment;
+        $outcome = $judged->outcome();
+        $lands = in_array($outcome, [null, Outcome::Warn], true);
+        $landed = array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $judged->landed());
+        $names = $this->definition->landedTable()->shape->names();
+
+        return [
+            'record' => array_combine($this->definition->carried()->names(), array_map(static fn (string $c, string|false|null $v): ?string => ! is_string($v) ? null : ($treatment->hides($c) ? Judging::HIDDEN : mb_scrub($v)), $this->definition->carried()->names(), $row)),
+            'outcome' => match ($outcome) {
+                null => 'lands', Outcome::Warn => 'lands, with a warning', Outcome::Drop => 'dropped', Outcome::SetAside => 'set aside', Outcome::Stop => 'stops the feed',
+            },
+            'failures' => array_map(static fn ($f): array => ['step' => $f->step, 'reason' => $f->reason, 'message' => $f->message, 'outcome' => $f->outcome->words()], $judged->failures),
+            'steps' => $this->steps($judged),
+            'checks' => array_map(static fn (Check $c, int $n): array => ['check' => $c->name !== '' ? $c->name : $c->sentence(), 'passed' => $judged->passed[$n] ?? null, 'else' => $c->else?->words()], $treatment->checks, array_keys($treatment->checks)),
+            'lands' => $lands ? array_combine($names, $landed) : null,
+            'writes' => $lands ? $this->writes($landed) : null,
+        ];
+    }
+
+    /** @param  list<string|null>  $landed */
+    private function writes(array $landed): ?string
+    {
+        try {
+            return $this->systems->target($this->feed->route->target)->explain($this->definition->landedTable(), $landed);
+        } catch (SystemTrouble) {
+            return null;
+        }
+    }
+
+    /** @return list<array{column: string|null, lands_as: string|null, step: string, before: string|null, after: string|null, fault: string|null}> */
+    private function steps(Judging $judged): array
+    {
+        $told = [];
+        foreach ($this->rows->sheet as $i => $line) {
+            $shown = static fn (int $step): ?string => ! is_string($v = $judged->values[$i][$step] ?? null) ? null : ($judged->hides($i, $step) ? Judging::HIDDEN : mb_scrub(mb_strcut($v, 0, 2000, 'UTF-8')));
+            $fault = null;
+            foreach ($judged->failures as $failure) {
+                $fault = $failure->line === $i ? $failure : $fault;
+            }
+            foreach ($line->steps as $n => $step) {
+                $failed = $fault !== null && $fault->at === $n;
+                $told[] = ['column' => $line->from, 'lands_as' => $line->drop ? null : $line->name(), 'step' => $step->sentence(), 'before' => $shown($n - 1), 'after' => $failed ? null : $shown($n), 'fault' => $failed ? $fault->message : null];
+                if ($failed) {
+                    break;
+                }
+            }
+            if ($line->steps === [] && ($line->drop || $line->name() !== $line->from)) {
+                $told[] = ['column' => $line->from, 'lands_as' => $line->drop ? null : $line->name(), 'step' => $line->drop ? 'drop' : "rename to {$line->name()}", 'before' => $shown(-1), 'after' => $line->drop ? null : $shown(-1), 'fault' => null];
+            }
+        }
+
+        return $told;
+    }
+}

@@ -1,0 +1,107 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Http\Controllers;
+
+use App\Feeds\AsideDesk;
+use App\Models\Feed;
+use App\Models\SetAside;
+use Illuminate\Database\Eloquent\Builder;
+use Illuminate\Http\RedirectResponse;
+use Illuminate\Http\Request;
+use Illuminate\View\View;
+use Symfony\Component\HttpFoundation\StreamedResponse;
+
+/** Records of a feed that were set aside. */
+final class SetAsideController
+{
+    private const PER_PAGE = 50;
+
+    public function index(Request $request, Feed $feed): View
+    {
+        $feed->load('route.source', 'route.target', 'route.logs', 'definition');
+        $which = $this->filtered($request, $feed);
+        $page = max(1, $request->integer('page', 1));
+
+        return view('feeds.set-aside', ['feed' => $feed, 'groups' => AsideDesk::groups($feed->id), 'count' => $which->count(), 'records' => $which->latest('id')->forPage($page, self::PER_PAGE)->get(), 'page' => $page,
+            'pages' => (int) max(1, ceil($which->count() / self::PER_PAGE)), 'reason' => (string) $request->query('reason', ''), 'state' => $this->state($request), 'holds' => (string) $request->query('holds', '')]);
+    }
+
+    public function show(Feed $feed, int $record): View
+    {
+        return view('feeds.set-aside-one', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'record' => $this->one($feed, $record)]);
+    }
+
+    public function edit(Request $request, Feed $feed, int $record): RedirectResponse
+    {
+        $one = $this->one($feed, $record);
+        $values = [];
+        foreach ((array) $request->input('values', []) as $column => $value) {
+            $values[(string) $column] = in_array($column, array_keys((array) $request->input('null', [])), true) ? null : (string) $value;
+        }
+        AsideDesk::edit($one, $values);
+        if ($request->has('send')) {
+            AsideDesk::send($feed->load('route'), SetAside::whereKey($one->id)->where('feed_id', $feed->id));
+        }
+
+        return redirect('/feeds/'.rawurlencode($feed->name).'/set-aside'.($request->has('send') ? '' : "/{$one->id}"))->with('done', $request->has('send') ? 'The record is sent again with the next batch.' : 'The record is changed. Rehearse it, then send it again.');
+    }
+
+    public function act(Request $request, Feed $feed): RedirectResponse
+    {
+        $given = $request->validate(['act' => 'required|in:send,let_go', 'records' => 'array|max:1000', 'records.*' => 'integer', 'all' => 'nullable|boolean', 'note' => 'nullable|string|max:500']);
+        $which = $request->boolean('all') ? $this->filtered($request, $feed) : SetAside::where('feed_id', $feed->id)->whereIn('id', $given['records'] ?? []);
+        if ($given['act'] === 'let_go' && trim((string) ($given['note'] ?? '')) === '') {
+            return back()->withErrors(['note' => 'Say why they are let go: the note stays with them.']);
+        }
+        $feed->load('route');
+        $n = $given['act'] === 'send' ? AsideDesk::send($feed, $which) : AsideDesk::letGo($feed, $which, trim((string) $given['note']));
+        $records = $n === 1 ? '1 record' : "{$n} records";
+
+        return redirect('/feeds/'.rawurlencode($feed->name).'/set-aside')->with('done', match (true) {
+            $n === 0 => 'Nothing of what was chosen waits any more.',
+            $given['act'] === 'send' => "{$records} will be sent again, in their order, with the next batch.".($feed->paused_at === null ? '' : ' The feed is paused; resume it first.'),
+            default => "{$records} let go.",
+        });
+    }
+
+    /** As JSON Lines: what masks hide is left out. */
+    public function export(Request $request, Feed $feed): StreamedResponse
+    {
+        $which = $this->filtered($request, $feed)->orderBy('id');
+
+        return response()->streamDownload(static function () use ($which): void {
+            foreach ($which->lazyById(500) as $r) {
+                echo json_encode(['id' => $r->id, 'state' => $r->standing(), 'run' => $r->run_id, 'position' => $r->position, 'step' => $r->step, 'reason' => $r->reason, 'message' => $r->message, 'at' => $r->at->toIso8601String(), 'note' => $r->note, 'record' => $r->record, 'at_step' => $r->at_step], JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES), "\n";
+            }
+        }, 'set-aside.jsonl', ['Content-Type' => 'application/jsonl']);
+    }
+
+    private function one(Feed $feed, int $record): SetAside
+    {
+        return SetAside::with('feed', 'definition')->where('feed_id', $feed->id)->landed()->findOrFail($record);
+    }
+
+    private function state(Request $request): string
+    {
+        return in_array($request->query('state'), ['asked', 'sent', 'let go', 'overtaken'], true) ? (string) $request->query('state') : 'waiting';
+    }
+
+    /** @return Builder<SetAside> */
+    private function filtered(Request $request, Feed $feed): Builder
+    {
+        $which = SetAside::where('feed_id', $feed->id)->landed();
+        $state = $this->state($request);
+        $state === 'overtaken' ? $which->whereNotNull('overtaken_by')->whereIn('state', ['waiting', 'asked']) : $which->where('state', $state)->when(in_array($state, ['waiting', 'asked'], true), static fn ($q) => $q->whereNull('overtaken_by'));
+        if ($request->filled('reason')) {
+            $which->where('reason', (string) $request->query('reason', $request->input('reason')));
+        }
+        if ($request->filled('holds')) {
+            $like = '%'.addcslashes((string) $request->query('holds', $request->input('holds')), '%_\\').'%';
+            $which->where(static fn ($q) => $q->where('message', 'ilike', $like)->orWhere('key', 'ilike', $like));
+        }
+
+        return $which;
+    }
+}

@@ -1,0 +1,42 @@
+@extends('layout')
+@php
+    use App\Support\Say;
+    $enc = rawurlencode($feed->name);
+    $open = in_array($record->standing(), ['waiting'], true);
+@endphp
+@section('heading', "Set aside: {$feed->name} #{$record->id}")
+@section('content')
+@include('feeds.head', ['tab' => 'Set aside'])
+<div class="note {{ $open ? 'caution' : '' }}"><p class="strong">{{ $record->message }}</p><p>{{ $record->step }} · <span class="mono">{{ $record->reason }}</span> · {{ $record->standing() }}@if ($record->note) · {{ $record->note }}@endif</p></div>
+<div class="columns-2">
+    <section class="sheet pad">
+        <h2>The record as read</h2>
+        <form method="post" action="/feeds/{{ $enc }}/set-aside/{{ $record->id }}">@csrf
+            <table class="rows"><caption class="hidden-text">Values</caption><thead><tr><th>Column</th><th>Value</th><th>null</th><th>At the failing step</th></tr></thead><tbody>
+            @foreach ($record->record as $column => $value)
+                <tr><td class="mono"><label for="v-{{ $loop->index }}">{{ $column }}</label></td><td style="width: 55%"><input class="input mono" id="v-{{ $loop->index }}" name="values[{{ $column }}]" value="{{ $value === false ? '' : $value }}" @disabled(! $open) @cannot('change') disabled @endcannot style="height: 28px"></td><td><input type="checkbox" name="null[{{ $column }}]" value="1" @checked($value === null || $value === false) aria-label="{{ $column }} is null" @disabled(! $open)></td><td class="mono clip faded">{{ $record->at_step[$column] ?? '' }}</td></tr>
+            @endforeach
+            </tbody></table>
+            @can('change')@if ($open)
+            <div class="bar" style="margin: 12px 0 0"><button class="button">Keep the change</button><a class="button" href="/feeds/{{ $enc }}/rehearse?aside={{ $record->id }}">Rehearse it</a><button class="button primary push" name="send" value="1">Send again</button></div>
+            @endif @endcan
+        </form>
+    </section>
+    <section class="sheet pad">
+        <h2>Where it comes from</h2>
+        <dl class="facts">
+            <div><dt>Key</dt><dd class="mono">{{ $record->key ?: '—' }}</dd></div>
+            <div><dt>Came</dt><dd title="{{ Say::exactly($record->at) }}">{{ Say::at($record->at) }}</dd></div>
+            <div><dt>Run</dt><dd><a href="/runs/{{ $record->run_id }}">#{{ $record->run_id }}</a></dd></div>
+            <div><dt>Receipt</dt><dd class="mono">#{{ $record->sequence }}</dd></div>
+            <div><dt>Position</dt><dd class="mono small">{{ $record->position }}</dd></div>
+            <div><dt>What it was</dt><dd>{{ $record->kind }}</dd></div>
+            <div><dt>Definition</dt><dd>version {{ $record->definition->version }}</dd></div>
+            @if ($record->edited)<div><dt>Edited by</dt><dd>{{ $record->person }}</dd></div>@endif
+            @if ($record->settled_at)<div><dt>Settled</dt><dd>{{ Say::at($record->settled_at) }} by {{ $record->person ?? 'Lighterman' }}</dd></div>@endif
+            @if ($record->overtaken_by)<div><dt>Overtaken by</dt><dd>receipt #{{ $record->overtaken_by }}</dd></div>@endif
+        </dl>
+        <p class="faded small" style="margin-top: 8px">What a mask hides is hidden here too; a hidden value that is left as it is keeps what it was.</p>
+    </section>
+</div>
+@endsection

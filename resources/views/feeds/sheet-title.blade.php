@@ -1,0 +1,24 @@
+@php
+    $unmasked = count($sheet->unmasked());
+    $enc = rawurlencode($feed->name);
+    $newest = $feed->definition->version;
+@endphp
+<div class="bar sheet-title">
+    <span class="faded">{{ count($definition->carried()->columns) }} columns in, {{ $sheet->landed() }} out</span>
+    @if ($unmasked)<span class="warn">· {{ $unmasked }} {{ $unmasked === 1 ? 'looks personal and is' : 'look personal and are' }} not masked</span>
+        @can('change')<form method="post" action="/feeds/{{ $enc }}/columns/act">@csrf<button class="button plain" name="act" value="mask_found">Mask {{ $unmasked === 1 ? 'it' : 'them' }}</button></form>@endcan
+    @endif
+    <span class="push">version {{ $newest }}@if ($draft) → <b>{{ $newest + 1 }}, not saved</b>@endif</span>
+    @can('change')
+    @if ($draft)
+        <form method="post" action="/feeds/{{ $enc }}/columns/act" class="inline">@csrf<button class="button plain" name="act" value="discard">Discard</button></form>
+    @endif
+    <a class="button" href="/feeds/{{ $enc }}/rehearse">Rehearse</a>
+    @if ($draft)
+        <form method="post" action="/feeds/{{ $enc }}/columns/act" class="inline">@csrf<button class="button primary" name="act" value="save" @disabled($invalid || $preparation?->obstacles())>Save version {{ $newest + 1 }}</button></form>
+    @endif
+    @endcan
+</div>
+@if ($invalid)<div class="note caution" role="status"><p class="strong">It cannot be saved yet: {{ $invalid->getMessage() }}</p>
+    @if ($treatment->failing === null)<form method="post" action="/feeds/{{ $enc }}/checks" class="bar" style="margin: 6px 0 0">@csrf<input type="hidden" name="act" value="outcome"><span>A record that cannot be treated is to be</span>@foreach (['set_aside' => 'set aside', 'drop' => 'dropped', 'stop' => 'reason to stop the feed'] as $outcome => $word)<button class="button" name="failing" value="{{ $outcome }}">{{ $word }}</button>@endforeach</form>
+    @else<p>{{ $invalid->remedy() }}</p>@endif</div>@endif
