@@ -22,13 +22,14 @@ final class FeedBook
      * Creates the feeds, all or none, and makes them due.
      *
      * @param  list<FeedDefinition>  $definitions
+     * @param  bool  $paused  whether they wait until somebody resumes them
      * @return list<Feed>
      *
      * @throws InvalidDefinition when a name or a landed table is taken
      */
-    public static function create(System $source, System $target, array $definitions): array
+    public static function create(System $source, System $target, array $definitions, bool $paused = false): array
     {
-        return DB::transaction(function () use ($source, $target, $definitions): array {
+        return DB::transaction(function () use ($source, $target, $definitions, $paused): array {
             // One at a time, so that two people cannot take the same name or landed table between check and insert.
             DB::select('SELECT pg_advisory_xact_lock(?)', [crc32('lighterman feeds')]);
             $route = Route::firstOrCreate(['source_id' => $source->id, 'target_id' => $target->id], ['name' => "{$source->name} → {$target->name}"]);
@@ -42,7 +43,7 @@ final class FeedBook
                 self::refuseTaken($definition, $target);
                 $feed = Feed::create([
                     'uid' => (string) Str::uuid(), 'route_id' => $route->id, 'name' => $definition->name, 'landed' => (string) $definition->landed,
-                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->capture->bringsChanges() ? null : now(), 'why' => 'started',
+                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->capture->bringsChanges() || $paused ? null : now(), 'why' => 'started', 'paused_at' => $paused ? now() : null,
                 ]);
                 self::version($feed, $definition);
                 Audit::record('created', 'feed', $feed->name, null, $definition->toArray());

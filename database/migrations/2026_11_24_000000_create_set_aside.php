@@ -34,9 +34,9 @@ return new class extends Migration
             $t->text('key');
             $t->string('key_hash', 32);
             // As read: with what masks hide left out, and whole but encrypted.
-            $t->jsonb('record');
+            $t->json('record');
             $t->text('sealed');
-            $t->jsonb('at_step');
+            $t->json('at_step');
             $t->string('state', 12)->default('waiting');
             // Receipts by which a newer version of the row landed, or this record did.
             $t->bigInteger('overtaken_by')->nullable();

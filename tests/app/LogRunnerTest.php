@@ -4,10 +4,13 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
+use App\Feeds\AsideDesk;
 use App\Feeds\FeedBook;
 use App\Models\Feed;
+use App\Models\MaskKey;
 use App\Models\RouteLog;
 use App\Models\Run;
+use App\Models\SetAside;
 use App\Runtime\Log\LogLeases;
 use App\Runtime\Log\LogRunner;
 use App\Runtime\Systems;
@@ -24,6 +27,7 @@ use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Treatment\Treatment;
 use LogicException;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -437,5 +441,105 @@ final class LogRunnerTest extends AppCase
         $this->drain();
         $this->assertCopied();
         self::assertSame('on time', $feed->refresh()->load('route.logs')->state());
+    }
+
+    /** @param  array<string, mixed>  $more */
+    private function treatedLog(array $more = []): Feed
+    {
+        $this->gate->run("ALTER TABLE loads ADD note text; UPDATE loads SET note = 'n' || id");
+
+        return $this->logFeed('loads', $more + ['treatment' => Treatment::fromArray(['columns' => [['from' => 'kg', 'as' => 'kilos', 'steps' => [['convert' => 'text']]], ['from' => 'note', 'steps' => [['mask' => 'keyed_hash']]]], 'checks' => [['check' => 'range', 'columns' => ['kg'], 'from' => '0', 'as_read' => true, 'else' => 'set_aside']], 'failing' => 'set_aside'])]);
+    }
+
+    private function assertRunsAddUp(Feed $feed): void
+    {
+        foreach ($feed->runs()->get() as $run) {
+            self::assertTrue($run->addsUp(), "run {$run->id}");
+        }
+    }
+
+    #[Test]
+    public function changes_are_treated_and_what_fails_is_set_aside_until_a_newer_change_overtakes_it(): void
+    {
+        $this->gate->run('UPDATE loads SET kg = -1 WHERE id IN (1, 2, 3)');
+        $feed = $this->treatedLog();
+        $this->drain();
+        self::assertSame('497', $this->house->value('SELECT count(*) FROM copy.loads'));
+        self::assertSame(['load', 'load', 'load'], SetAside::waiting()->pluck('kind')->all());
+
+        $this->gate->run('UPDATE loads SET kg = -7 WHERE id = 10; UPDATE loads SET kg = 20 WHERE id = 1; DELETE FROM loads WHERE id = 2; UPDATE loads SET kg = 5 WHERE id = 11');
+        $this->drain();
+        self::assertSame(['id = 10', 'id = 3'], SetAside::waiting()->orderBy('key')->pluck('key')->all());
+        self::assertSame(['20', '10', '5'], [$this->house->value('SELECT kilos FROM copy.loads WHERE id = 1'), $this->house->value('SELECT kilos FROM copy.loads WHERE id = 10'), $this->house->value('SELECT kilos FROM copy.loads WHERE id = 11')]);
+
+        AsideDesk::edit(SetAside::with('feed')->where('key', 'id = 3')->sole(), ['kg' => '33']);
+        self::assertSame(2, AsideDesk::send($feed->load('route'), SetAside::where('feed_id', $feed->id)));
+        $this->drain();
+        self::assertSame('33', $this->house->value('SELECT kilos FROM copy.loads WHERE id = 3'));
+        self::assertSame(['id = 10'], SetAside::waiting()->pluck('key')->all());
+        $this->gate->run('DELETE FROM loads WHERE id = 10');
+        $this->drain();
+        self::assertSame(0, SetAside::waiting()->count());
+        self::assertSame($this->gate->value('SELECT count(*) FROM loads'), $this->house->value('SELECT count(*) FROM copy.loads'));
+        $this->assertRunsAddUp($feed);
+        self::assertSame(4, (int) $feed->runs()->sum('set_aside') - 1);
+    }
+
+    #[Test]
+    public function a_row_whose_first_version_waits_is_not_lost_when_a_change_says_only_a_part_of_it(): void
+    {
+        $feed = $this->treatedLog();
+        $this->drain();
+        // Stored apart, so that an update of another column does not say it.
+        $this->gate->run("ALTER TABLE loads ALTER note SET STORAGE EXTERNAL; INSERT INTO loads (id, kg, note) VALUES (900, -1, repeat('long ', 4000))");
+        $this->drain();
+        self::assertSame(1, SetAside::waiting()->count());
+        $this->gate->run('UPDATE loads SET kg = 9 WHERE id = 900');
+        $this->drain();
+        self::assertSame(['kilos' => '9', 'note' => bin2hex(sodium_crypto_generichash(str_repeat('long ', 4000), MaskKey::secretOf('default'), 16))], $this->house->row('SELECT kilos, note FROM copy.loads WHERE id = 900'));
+        self::assertSame(0, SetAside::waiting()->count());
+        $this->assertRunsAddUp($feed);
+    }
+
+    #[Test]
+    public function a_row_that_gives_up_its_key_leaves_it_even_if_what_it_becomes_is_set_aside(): void
+    {
+        $feed = $this->treatedLog();
+        $this->drain();
+        $this->gate->run('UPDATE loads SET id = 901, kg = -1 WHERE id = 5');
+        $this->drain();
+        self::assertSame('0', $this->house->value('SELECT count(*) FROM copy.loads WHERE id IN (5, 901)'));
+        self::assertSame(['id = 901'], SetAside::waiting()->pluck('key')->all());
+        $this->assertRunsAddUp($feed);
+    }
+
+    #[Test]
+    public function a_version_sent_again_takes_its_place_among_those_that_came_after_it(): void
+    {
+        $feed = $this->treatedLog(['landing' => Landing::Versions]);
+        $this->drain();
+        $this->gate->run('UPDATE loads SET kg = -5 WHERE id = 6');
+        $this->gate->run('UPDATE loads SET kg = 77 WHERE id = 6');
+        $this->drain();
+        self::assertSame(['6', '77'], array_column($this->house->rows('SELECT kilos FROM copy.loads WHERE id = 6 ORDER BY valid_from'), 'kilos'));
+        AsideDesk::edit(SetAside::with('feed')->waiting()->sole(), ['kg' => '5']);
+        AsideDesk::send($feed->load('route'), SetAside::where('feed_id', $feed->id));
+        $this->drain();
+        self::assertSame([['6', 'f'], ['5', 'f'], ['77', 't']], array_map(array_values(...), $this->house->rows('SELECT kilos, is_current FROM copy.loads WHERE id = 6 ORDER BY source_position')));
+        $this->assertRunsAddUp($feed);
+    }
+
+    #[Test]
+    public function a_change_that_stops_the_feed_holds_up_no_other(): void
+    {
+        $this->gate->run('CREATE TABLE casks (id int PRIMARY KEY, kg int, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO casks VALUES (1, 1)');
+        $feed = $this->logFeed('loads', ['treatment' => Treatment::fromArray(['checks' => [['check' => 'range', 'columns' => ['kg'], 'from' => '0', 'else' => 'stop']], 'failing' => 'stop'])]);
+        $this->logFeed('casks');
+        $this->drain();
+        $this->gate->run('UPDATE loads SET kg = -1 WHERE id = 1; UPDATE casks SET kg = 2');
+        $this->drain();
+        self::assertSame('failed', $feed->refresh()->standing);
+        self::assertStringContainsString('kg is "-1"', $feed->trouble['message']);
+        self::assertSame('2', $this->house->value('SELECT kg FROM copy.casks'));
     }
 }

@@ -104,12 +104,15 @@ final class NewFeedsController
             $definitions = array_map(static fn (GridLine $l): FeedDefinition => $l->definition ?? throw $l->trouble, $lines);
             $schedule = ScheduleInput::read($request->all());
             $definitions = array_map(static fn (FeedDefinition $d): FeedDefinition => FeedDefinition::fromArray(['schedule' => $schedule->toArray()] + $d->toArray()), $definitions);
-            $feeds = FeedBook::create($source, $target, $definitions);
+            $paused = $request->boolean('paused');
+            $feeds = FeedBook::create($source, $target, $definitions, $paused);
         } catch (Explained $trouble) {
             return $this->gridView($request, $source, $target, array_map(static fn (GridLine $l): array => $l->typed, $lines), $trouble->getMessage().' '.$trouble->remedy());
         }
 
-        return redirect(count($feeds) === 1 ? '/feeds/'.rawurlencode($feeds[0]->name) : '/watch')->with('done', count($feeds) === 1 ? "{$feeds[0]->name} is started." : count($feeds).' feeds are started.');
+        $what = count($feeds) === 1 ? "{$feeds[0]->name} is" : count($feeds).' feeds are';
+
+        return redirect(count($feeds) === 1 ? '/feeds/'.rawurlencode($feeds[0]->name).($paused ? '/columns' : '') : '/watch')->with('done', $paused ? "{$what} created and paused. Resume once the columns are as you want them." : "{$what} started.");
     }
 
     /** @param  array<int, array<string, string>>  $typed */

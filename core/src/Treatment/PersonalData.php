@@ -16,7 +16,7 @@ final class PersonalData
 
     private const NAMES = '/(^|_)(first|last|given|family|full|sur)?_?name$|contact|holder|owner_name|person/i';
 
-    private const NOT_PERSONS = '/file|host|table|schema|variety|product|company|place|town|street|orchard|column|type|system/i';
+    private const NOT_PERSONS = '/file|host|table|schema|variet|product|company|place|town|street|orchard|column|type|system/i';
 
     /**
      * @param  list<string|null>  $values  some of the column

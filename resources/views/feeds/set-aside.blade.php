@@ -43,7 +43,7 @@
     <button class="button primary" name="act" value="send">Send again</button>
     <span class="push"></span><label for="note" class="small">or</label><input class="input" id="note" name="note" maxlength="500" placeholder="why they are let go" style="width: 260px"><button class="button danger" name="act" value="let_go">Let go</button>
 </div>
-<p class="faded small">Records are sent again as the feed now treats them, in the order in which they came. One whose row has changed since is never sent after the newer version.</p>
+<p class="faded small">Records are sent again as the feed now treats them, in the order in which they came. One whose row has changed since is never sent after the newer version.@if ($feed->capture === 'reload') This feed reads the whole table anew each time: what is still wrong at the source is set aside again then, so mend it there, or by a treatment.@endif</p>
 @endif
 @endcan
 </form>

@@ -14,6 +14,8 @@
             $name = $of->name();
             $edit = '?'.http_build_query(array_filter(['sample' => $sample, 'row' => $sheet->at ?: null, 'line' => $l['number'], 'key' => $key ?: null], fn ($v) => $v !== null && $v !== ''));
             $mask = $of->masks();
+        // Who may not change the feed is not shown what it keeps out of the target.
+        $raw = Gate::allows('change') || $l['raw'] === null || (! $of->drop && ! $treatment->hides((string) $of->from)) ? $l['raw'] : Lighterman\Core\Treatment\Judging::HIDDEN;
         @endphp
         <tr data-text="{{ $of->from }} {{ $name }} {{ $of->sentence() }}" @class(['dropped' => $of->drop, 'at' => $line === $l['number'], 'fails' => $l['error'] || $l['fault']])>
             <td class="nowrap">@can('change')<input type="checkbox" name="lines[]" value="{{ $l['number'] }}" aria-label="{{ $name }}">@endcan @if ($l['key'])<span class="key-mark">key</span>@elseif ($l['watermark'])<span class="key-mark" title="the watermark">mark</span>@endif</td>
@@ -22,7 +24,7 @@
             @elseif ($l['again'])
                 <td class="faded">⋮ <span class="mono">{{ $of->from }}</span></td><td class="type"></td><td></td>
             @else
-                <td class="mono strong">{{ $of->from }}</td><td class="mono faded type">{{ $l['column']->type }}</td><td class="mono clip value" title="{{ is_string($l['raw']) ? Str::limit($l['raw'], 300) : '' }}">{!! $show($l['raw']) !!}</td>
+                <td class="mono strong">{{ $of->from }}</td><td class="mono faded type">{{ $l['column']->type }}</td><td class="mono clip value" title="{{ is_string($raw) ? Str::limit($raw, 300) : '' }}">{!! $show($raw) !!}</td>
             @endif
             <td class="treatment">
                 @can('change')<a href="{{ $edit }}" class="{{ $of->drop || $of->steps ? 'chip' : 'plain' }}{{ $mask ? ' masked' : '' }}" data-line="{{ $l['number'] }}" title="{{ $of->sentence() }}">{{ Str::limit($of->sentence(), 38) }}</a>@else<span class="{{ $of->steps ? 'chip' : '' }}">{{ $of->sentence() }}</span>@endcan

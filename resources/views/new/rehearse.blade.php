@@ -32,6 +32,6 @@
         </section>
     @endforeach
     </div>
-    <div class="bar" style="margin-top: 12px"><button class="button plain" formaction="/feeds/new/grid">Back to the grid</button><button class="button primary push">Start {{ count($lines) === 1 ? 'the feed' : count($lines).' feeds' }}</button></div>
+    <div class="bar" style="margin-top: 12px"><button class="button plain" formaction="/feeds/new/grid">Back to the grid</button><button class="button push" name="paused" value="1" title="Nothing is read or landed until you resume them">Create paused, to treat columns first</button><button class="button primary">Start {{ count($lines) === 1 ? 'the feed' : count($lines).' feeds' }}</button></div>
 </form>
 @endsection

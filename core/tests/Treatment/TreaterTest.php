@@ -1,0 +1,206 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Tests\Treatment;
+
+use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Treatment\Check;
+use Lighterman\Core\Treatment\FailureLimit;
+use Lighterman\Core\Treatment\FailureWindow;
+use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\Outcome;
+use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Treated;
+use Lighterman\Core\Treatment\Treater;
+use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Treatment\TreatmentStopped;
+use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\TestCase;
+use Random\Engine\Mt19937;
+use Random\Randomizer;
+
+final class TreaterTest extends TestCase
+{
+    /** @param  array<string, mixed>  $treatment */
+    private static function treater(array $treatment): Treater
+    {
+        $treatment = Treatment::fromArray($treatment + ['failing' => 'set_aside']);
+        $rows = new RowCompiler(self::shape(), $treatment, static fn (): string => str_repeat('k', 32));
+        $rows->demandFlawless();
+
+        return new Treater($rows, $treatment, ['source_name' => 'weighbridge', 'run' => '7', 'load_year' => '2026', 'load_month' => '11', 'load_day' => '2026-11-23']);
+    }
+
+    private static function shape(): Shape
+    {
+        return new Shape([new Column('id', Type::parse('int32'), false), new Column('name', Type::parse('text')), new Column('kg', Type::parse('text')), new Column('east', Type::parse('int32')), new Column('north', Type::parse('int32'))], ['id']);
+    }
+
+    #[Test]
+    public function values_come_through_byte_for_byte_whether_they_are_touched_or_not(): void
+    {
+        $odd = ["tab\there", "line\nbreak", 'back\\slash', '\\N', '', "\u{1F34E} ä\x07", "\r\v\f\x08", null];
+        $treater = self::treater(['columns' => [['as' => 'again', 'steps' => [['derive' => 'name']]]]]);
+        $lines = implode('', array_map(static fn (?string $v): string => CopyText::line(['1', $v, '2', '3', '4']), $odd));
+        [$landed, $treated] = $treater->block($lines);
+        self::assertSame([], $treated->apart);
+        foreach (explode("\n", substr($landed, 0, -1)) as $i => $line) {
+            $row = CopyText::row($line);
+            self::assertSame([$odd[$i], $odd[$i]], [$row[1], $row[5]]);
+        }
+    }
+
+    #[Test]
+    public function every_record_read_is_landed_dropped_or_set_aside_for_random_records_and_rules(): void
+    {
+        $seed = random_int(1, PHP_INT_MAX);
+        $random = new Randomizer(new Mt19937($seed));
+        $pick = static fn (array $of): mixed => $of[$random->getInt(0, count($of) - 1)];
+        for ($round = 0; $round < 60; $round++) {
+            $checks = [];
+            foreach (range(0, $random->getInt(0, 4)) as $ignored) {
+                $checks[] = ['else' => $pick(['set_aside', 'drop', 'warn'])] + $pick([
+                    ['check' => 'required', 'columns' => ['name']], ['check' => 'not_empty', 'columns' => ['name']], ['check' => 'range', 'columns' => ['east'], 'from' => '10', 'to' => '70'], ['check' => 'list', 'columns' => ['name'], 'values' => ['a', 'b', 'ä']],
+                    ['check' => 'pattern', 'columns' => ['name'], 'pattern' => '^[a-c]'], ['check' => 'box', 'columns' => ['east', 'north'], 'west' => '0', 'south' => '0', 'east' => '50', 'north' => '50'], ['check' => 'unique', 'columns' => ['name', 'east']],
+                    ['check' => 'expression', 'expression' => 'east / north > 1'], ['check' => 'range', 'columns' => ['weight'], 'from' => '0', 'to' => '50'], ['check' => 'pattern', 'columns' => ['kg'], 'pattern' => '^\\d', 'as_read' => true],
+                ]);
+            }
+            $treater = self::treater(['failing' => $pick(['set_aside', 'drop']), 'checks' => $checks, 'columns' => [['from' => 'kg', 'as' => 'weight', 'steps' => [['convert' => 'decimal(6,2)', 'decimal' => ',', 'else' => $pick(['fail', 'null'])]]], ['from' => 'name', 'drop' => false, 'as' => 'name', 'steps' => [['derive' => 'value']]], ['as' => 'share', 'steps' => [['derive' => 'weight / 3']]]]]);
+            $rows = [];
+            foreach (range(1, 80) as $id) {
+                $rows[] = [(string) $id, $pick(['a', 'b', 'ä', '', "x\ty", null]), $pick(['1,5', '12', 'x', '', null, '99999,999', "\xff"]), $pick([null, (string) $random->getInt(-20, 90)]), $pick([null, '0', (string) $random->getInt(-20, 90)])];
+            }
+            [$landed, $treated] = $treater->block(implode('', array_map(CopyText::line(...), $rows)));
+            $delivered = substr_count($landed, "\n");
+            self::assertSame(80, $delivered + $treated->dropped + count($treated->apart), "seed {$seed}, round {$round}");
+            // One by one, as changes come, the same becomes of each.
+            $treater->begin();
+            $into = new Treated;
+            $one = '';
+            foreach ($rows as $row) {
+                $after = $treater->row($row, $into);
+                $one .= $after === null ? '' : CopyText::line($after);
+            }
+            self::assertSame([$landed, $treated->dropped, count($treated->apart), $treated->warned], [$one, $into->dropped, count($into->apart), $into->warned], "seed {$seed}, round {$round}");
+            foreach ($treated->apart as $apart) {
+                self::assertContains($apart->row, $rows);
+                self::assertNotSame([], $apart->judging->failures);
+            }
+        }
+    }
+
+    #[Test]
+    public function an_expression_sees_other_columns_as_they_land_and_a_masked_one_masked(): void
+    {
+        $treater = self::treater(['columns' => [['from' => 'name', 'steps' => [['mask' => 'keep_last', 'keep' => 1]]], ['as' => 'greeting', 'steps' => [['derive' => "'dear ' ~ name ~ ' of ' ~ area"]]], ['as' => 'area', 'steps' => [['derive' => 'text(east) ~ text(north)']]]]]);
+        self::assertSame("1\t··n\t2\t3\t4\tdear ··n of 34\t34\n", $treater->block("1\tWen\t2\t3\t4\n")[0]);
+    }
+
+    #[Test]
+    public function a_line_that_is_not_utf8_fails_alone(): void
+    {
+        $treater = self::treater(['columns' => [['from' => 'name', 'steps' => [['derive' => 'upper(value)']]]]]);
+        [$landed, $treated] = $treater->block("1\ta\t2\t3\t4\n2\t\xc3\x28\t2\t3\t4\n3\tb\t2\t3\t4\n");
+        self::assertSame("1\tA\t2\t3\t4\n3\tB\t2\t3\t4\n", $landed);
+        self::assertSame('invalid_utf8', $treated->apart[0]->judging->failures[0]->reason);
+    }
+
+    #[Test]
+    public function a_message_shows_the_value_unless_a_mask_hides_it(): void
+    {
+        $treater = self::treater(['columns' => [['from' => 'kg', 'steps' => [['convert' => 'int32'], ['mask' => 'keep_last', 'keep' => 1]]], ['from' => 'name', 'as' => 'number', 'steps' => [['convert' => 'int32']]]], 'checks' => [['check' => 'pattern', 'columns' => ['kg'], 'pattern' => '^9', 'as_read' => true, 'else' => 'set_aside']]]);
+        $judged = $treater->look(['1', 'open', 'secret', '3', '4']);
+        $told = implode(' ', array_map(static fn ($f): string => $f->message.$f->step, $judged->failures)).json_encode($judged->atFailure());
+        self::assertStringContainsString('"open"', $told);
+        self::assertStringNotContainsString('secret', $told);
+        self::assertCount(3, $judged->failures);
+    }
+
+    #[Test]
+    public function a_record_that_stops_the_feed_and_a_limit_that_is_passed_say_so(): void
+    {
+        $stop = self::treater(['checks' => [['check' => 'required', 'columns' => ['name'], 'else' => 'stop']]]);
+        try {
+            $stop->block("1\t\\N\t2\t3\t4\n");
+            self::fail('not stopped');
+        } catch (TreatmentStopped $e) {
+            self::assertStringContainsString('It does not have a name: name is null', $e->getMessage());
+            self::assertFalse($e->mayPass());
+        }
+        $limited = self::treater(['checks' => [['check' => 'required', 'columns' => ['name'], 'else' => 'set_aside', 'limit' => ['percent' => 2, 'of' => 100]]]]);
+        $good = str_repeat("1\ta\t2\t3\t4\n", 99);
+        $bad = "1\t\\N\t2\t3\t4\n";
+        $limited->block($good.$bad.$good.$bad.$bad);
+        $this->expectExceptionMessage('stop if over 2 % of the last 100');
+        $limited->block($bad);
+    }
+
+    #[Test]
+    public function a_window_counts_only_the_last_records(): void
+    {
+        $window = new FailureWindow(new FailureLimit(10, 20));
+        self::assertSame([false, false, true], [$window->failed(0), $window->failed(1), $window->failed(2)]);
+        self::assertFalse((new FailureWindow(new FailureLimit(10, 20)))->failed(5));
+        $slow = new FailureWindow(new FailureLimit(10, 20));
+        foreach (range(0, 1000, 10) as $n) {
+            self::assertFalse($slow->failed($n));
+        }
+    }
+
+    #[Test]
+    public function what_a_change_does_not_say_stays_unsaid_where_nothing_else_is_needed(): void
+    {
+        $treater = self::treater(['columns' => [['from' => 'name', 'as' => 'label', 'steps' => [['derive' => 'upper(value)']]], ['as' => 'both', 'steps' => [['derive' => "kg ~ '/' ~ east"]]]]]);
+        $into = new Treated;
+        self::assertSame(['1', false, '2', '3', '4', '2/3'], $treater->row(['1', false, '2', '3', '4'], $into));
+        self::assertSame(['1', 'A', false, false, '4', false], $treater->row(['1', 'a', false, false, '4'], $into));
+        self::assertNull($treater->row(['1', 'a', false, '3', '4'], $into));
+        self::assertSame('not_sent', $into->apart[0]->judging->failures[0]->reason);
+        self::assertSame(['1', false, false, '3', '4', false], $treater->before(['1', false, false, '3', '4']));
+    }
+
+    #[Test]
+    public function outcomes_have_to_be_stated_and_the_gravest_decides(): void
+    {
+        foreach ([['columns' => [['from' => 'name', 'drop' => true]]], ['checks' => [['check' => 'required', 'columns' => ['name']]], 'failing' => 'drop'], ['checks' => [['check' => 'required', 'columns' => ['name'], 'else' => 'drop']], 'failing' => 'warn']] as $said) {
+            try {
+                Treatment::fromArray($said)->demandOutcomes();
+                self::fail('accepted');
+            } catch (InvalidTreatment $e) {
+                self::assertStringContainsString('not stated', $e->getMessage());
+            }
+        }
+        self::assertSame(Outcome::SetAside, Outcome::gravest(Outcome::Warn, Outcome::SetAside, Outcome::Drop));
+        self::assertNull(Outcome::gravest());
+    }
+
+    #[Test]
+    public function a_treatment_comes_back_from_its_own_spelling(): void
+    {
+        $said = ['columns' => [['from' => 'kg', 'as' => 'weight', 'steps' => [['convert' => 'decimal(6,2)', 'decimal' => ',']]], ['as' => 'x', 'steps' => [['stamp' => 'run']]]], 'order' => ['x'], 'checks' => [['check' => 'box', 'columns' => ['east', 'north'], 'name' => 'inside', 'west' => '0', 'south' => '0', 'east' => '5', 'north' => '5', 'else' => 'warn', 'limit' => ['percent' => 2.0, 'of' => 10000]]], 'failing' => 'stop'];
+        self::assertEquals($said, Treatment::fromArray($said)->toArray());
+        self::assertSame(['x', 'id', 'name', 'weight', 'east', 'north'], array_map(static fn ($l): string => $l->name(), Treatment::fromArray($said)->sheet(self::shape())));
+        foreach (Check::KINDS as $kind) {
+            $check = Check::fromArray(['check' => $kind, 'columns' => $kind === 'box' ? ['east', 'north'] : ($kind === 'expression' ? [] : ['name']), 'from' => 'a', 'values' => ['a'], 'pattern' => 'a', 'west' => 0, 'south' => 0, 'east' => 1, 'north' => 1, 'expression' => 'true', 'else' => 'drop']);
+            self::assertEquals($check, Check::fromArray($check->toArray()));
+            self::assertNotSame('', $check->sentence());
+        }
+    }
+
+    #[Test]
+    public function circles_and_columns_that_are_not_there_are_refused(): void
+    {
+        foreach ([[[['as' => 'a', 'steps' => [['derive' => 'b + 1']]], ['as' => 'b', 'steps' => [['derive' => 'a + 1']]]], 'circle'], [[['from' => 'nothing', 'drop' => true]], 'has no column "nothing"'], [[['from' => 'kg', 'as' => 'name']], 'Two columns land as name'], [[['from' => 'kg', 'as' => str_repeat('ä', 40)]], 'longer than the 63 bytes'], [[['as' => 'x']], 'has to begin with a derivation']] as [$columns, $said]) {
+            try {
+                self::treater(['columns' => $columns]);
+                self::fail("not refused: {$said}");
+            } catch (InvalidTreatment $e) {
+                self::assertStringContainsString($said, $e->getMessage());
+            }
+        }
+    }
+}
