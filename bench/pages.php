@@ -8,10 +8,10 @@ declare(strict_types=1);
  */
 
 require __DIR__.'/Bench.php';
+require __DIR__.'/Web.php';
 
 $bench = new Bench;
 $own = $bench->connect('lighterman');
-$bench->lighterman(['person:add', 'engineer', 'engineer'], "bench-only-password\n");
 $own->exec(<<<'SQL'
     INSERT INTO routes (name, source_id, target_id) SELECT s.name || ' → ' || t.name, s.id, t.id FROM systems s, systems t;
     INSERT INTO feeds (uid, route_id, name, landed, capture, standing, promise_seconds, complete_up_to, due_at, sequence, last_landed_at, paused_at)
@@ -33,39 +33,10 @@ $own->exec(<<<'SQL'
 $own->exec('VACUUM ANALYZE');
 $own->exec('CHECKPOINT');
 
-$port = (string) stream_socket_get_name($probe = stream_socket_server('tcp://127.0.0.1:0'), false);
-fclose($probe);
-$server = proc_open([PHP_BINARY, '-d', 'opcache.enable_cli=1', '-S', $port, '-t', 'public', 'public/index.php'], [['file', '/dev/null', 'r'], ['file', '/dev/null', 'w'], ['file', '/dev/null', 'w']], $pipes);
-register_shutdown_function(static fn () => proc_terminate($server));
-$curl = curl_init();
-curl_setopt_array($curl, [CURLOPT_RETURNTRANSFER => true, CURLOPT_COOKIEFILE => '', CURLOPT_FOLLOWLOCATION => true]);
-$get = static function (string $path, ?array $post = null) use ($curl, $port): string {
-    curl_setopt_array($curl, [CURLOPT_URL => "http://{$port}{$path}", CURLOPT_HTTPGET => true] + ($post === null ? [] : [CURLOPT_POST => true, CURLOPT_POSTFIELDS => http_build_query($post)]));
-
-    return (string) curl_exec($curl);
-};
-for ($i = 0; $i < 100 && ($page = $get('/sign-in')) === ''; $i++) {
-    usleep(50_000);
-}
-$time = static function (string $path, string $holds) use ($get, $curl): float {
-    $times = [];
-    for ($i = 0; $i < 45; $i++) {
-        $page = $get($path);
-        if (! str_contains($page, $holds)) {
-            fwrite(STDERR, "{$path} does not show {$holds}\n");
-            exit(1);
-        }
-        $times[] = curl_getinfo($curl, CURLINFO_STARTTRANSFER_TIME) * 1000;
-    }
-    $times = array_slice($times, 5);
-    sort($times);
-
-    return $times[37];
-};
+$web = new Web($bench);
+$time = static fn (string $path, string $holds): float => $web->p95(static fn (): string => $web->get($path), $holds);
 $floor = $time('/sign-in', 'Sign in');
-preg_match('/name="_token" value="([^"]+)"/', $page, $m);
-preg_match('/name="_token" value="([^"]+)"/', $get('/sign-in'), $m);
-$get('/sign-in', ['_token' => $m[1], 'name' => 'engineer', 'password' => 'bench-only-password']);
+$web->signIn();
 $watch = $time('/watch', '1'."\u{202F}".'000 feeds');
 $feeds = $time('/feeds', 'feed_1');
 $bench->tell('pages', ['ratio' => max($watch, $feeds) / $floor, 'ours' => number_format(max($watch, $feeds), 0).'ms', 'floor' => number_format($floor, 0).'ms', 'watch_p95' => number_format($watch, 0).'ms', 'feeds_p95' => number_format($feeds, 0).'ms', 'feeds' => 1000, 'runs' => 100_000]);

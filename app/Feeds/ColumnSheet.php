@@ -34,13 +34,23 @@ final readonly class ColumnSheet
      *
      * @throws InvalidTreatment
      */
-    public static function of(FeedDefinition $definition, Treatment $treatment, array $rows, int $at, array $stamps, callable $secrets): self
+    public static function of(FeedDefinition $definition, Treatment $treatment, array $rows, int $at, array $stamps, callable $secrets, callable $tables): self
     {
         $read = $definition->carried();
-        $compiled = new RowCompiler($read, $treatment, $secrets);
+        $compiled = new RowCompiler($read, $treatment, $secrets, $tables);
         $treater = new Treater($compiled, $treatment, $stamps);
         $at = max(0, min($at, count($rows) - 1));
-        $judged = array_map($treater->look(...), $rows);
+        $flawless = $compiled->lineErrors === [] && $compiled->checkErrors === [];
+        if ($flawless) {
+            $treater->expect($rows);
+        }
+        // Only of the row that is shown, and of those that fail, every step has to be known.
+        $judged = [];
+        foreach ($rows as $i => $row) {
+            if ($i === $at || ! $flawless || ! $treater->passes($row)) {
+                $judged[$i] = $treater->look($row);
+            }
+        }
         $values = $rows === [] ? [] : array_map(null, ...$rows);
         $columns = array_flip($read->names());
         $lines = [];

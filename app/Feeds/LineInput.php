@@ -4,7 +4,12 @@ declare(strict_types=1);
 
 namespace App\Feeds;
 
+use App\Models\System;
+use App\Runtime\Systems;
 use Illuminate\Http\Request;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
 
@@ -27,6 +32,11 @@ final class LineInput
             $steps[] = self::NEW[$request->input('add')];
         }
 
+        if ($request->input('add') === 'lookup') {
+            // Something that is there, to begin with: the person says what is meant.
+            $steps[] = ['lookup' => 'public.table', 'system' => (string) System::orderBy('name')->value('name'), 'match' => 'key', 'take' => 'name'];
+        }
+
         return Line::fromArray(['from' => $was->from, 'as' => trim((string) $request->input('as')), 'drop' => $request->boolean('drop'), 'steps' => $steps]);
     }
 
@@ -45,8 +55,34 @@ final class LineInput
             'derive' => ['derive' => $text('derive')] + ($text('type') === '' ? [] : ['type' => $text('type')]),
             'pick' => ['pick' => $text('pick')],
             'rest' => ['rest_without' => $words('rest_without')],
+            'lookup' => self::lookup($text),
             default => ['stamp' => $text('stamp')],
         };
+    }
+
+    /**
+     * The types of both columns are those that the table has now.
+     *
+     * @param  callable(string): string  $text
+     * @return array<string, mixed>
+     *
+     * @throws InvalidTreatment if there is no such table or column
+     */
+    private static function lookup(callable $text): array
+    {
+        $system = System::where('name', $text('system'))->first() ?? throw InvalidTreatment::of("There is no system \"{$text('system')}\". There are ".System::orderBy('name')->pluck('name')->implode(', ').'.');
+        try {
+            $shape = app(Systems::class)->source($system)->shape(TableName::parse($text('lookup')));
+        } catch (SystemTrouble $trouble) {
+            throw InvalidTreatment::of($trouble->getMessage());
+        }
+        $said = ['lookup' => $text('lookup'), 'system' => $system->name, 'match' => $text('match'), 'take' => $text('take'), 'age' => (int) round((float) $text('age_minutes') * 60), 'else' => $text('else') ?: 'fail', 'use' => $text('use')];
+        foreach (['match' => 'match_type', 'take' => 'type'] as $column => $type) {
+            $known = $shape->column($said[$column]) ?? throw InvalidTreatment::of("{$system->name}.{$text('lookup')} has no column \"{$said[$column]}\". It has ".implode(', ', $shape->names()).'.');
+            $said[$type] = in_array($known->type->kind, Type::writable(), true) ? (string) $known->type : 'text';
+        }
+
+        return $said;
     }
 
     /**

@@ -13,8 +13,11 @@ final class Definition extends Record
 
     protected $casts = ['body' => 'array', 'created_at' => 'immutable_datetime'];
 
+    private ?FeedDefinition $parsed = null;
+
     public function parsed(): FeedDefinition
     {
-        return FeedDefinition::fromArray($this->body);
+        // A version never changes, and reading it compiles its treatment.
+        return $this->parsed ??= FeedDefinition::fromArray($this->body);
     }
 }

@@ -109,6 +109,7 @@ final class FeedRunner
         } finally {
             $session->close();
         }
+        $treated->close();
         if ($whole && $plan->kind === 'load' && ($missing = $source->withoutWatermark($definition)) > 0) {
             $recorder->say("{$missing} rows have no {$definition->watermark} and are never carried.", 'warning');
         }

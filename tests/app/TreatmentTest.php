@@ -312,6 +312,49 @@ final class TreatmentTest extends AppCase
     }
 
     #[Test]
+    public function names_are_looked_up_in_another_system_in_few_queries(): void
+    {
+        $this->house->run("CREATE TABLE regions (code int PRIMARY KEY, name text); INSERT INTO regions SELECT g, 'region ' || g FROM generate_series(0, 40) g; INSERT INTO regions VALUES (41, NULL)");
+        $lookup = ['lookup' => 'public.regions', 'system' => 'house', 'match' => 'code', 'take' => 'name', 'match_type' => 'int32', 'type' => 'text'];
+        $feed = $this->carry($this->treated(['columns' => [
+            ['from' => 'kg', 'as' => 'region', 'steps' => [['derive' => 'value % 45', 'type' => 'int32'], $lookup + ['else' => 'use', 'use' => 'nowhere']]], ['from' => 'grower', 'as' => 'odd', 'steps' => [$lookup + ['else' => 'null']]],
+        ]]));
+        self::assertSame('500', $this->house->value("SELECT count(*) FROM copy.loads WHERE odd IS NULL AND region IS NOT DISTINCT FROM CASE WHEN id % 45 < 41 THEN 'region ' || id % 45 WHEN id % 45 = 41 THEN NULL ELSE 'nowhere' END"));
+        self::assertTrue($this->lastRun($feed)->addsUp());
+
+        FeedBook::change($feed->load('definition'), FeedDefinition::fromArray(['treatment' => ['columns' => [['from' => 'kg', 'as' => 'region', 'steps' => [['derive' => 'value % 45', 'type' => 'int32'], $lookup]], ['from' => 'grower', 'as' => 'odd']], 'failing' => 'set_aside']] + $feed->definition->body));
+        $this->touch('kg = kg', 'id <= 90');
+        $feed = $this->carry($feed);
+        self::assertSame([6, 'not_found'], [SetAside::where('feed_id', $feed->id)->waiting()->count(), SetAside::where('feed_id', $feed->id)->first()->reason]);
+        self::assertStringContainsString('region: the value is not found in the lookup: "42"', SetAside::where('feed_id', $feed->id)->first()->message);
+
+        // A table that is gone stops the feed; nothing is taken for not found.
+        $this->house->run('DROP TABLE regions');
+        $this->touch('kg = 3', 'id = 1');
+        app(Systems::class)->forget();
+        $feed = $this->carry($feed);
+        self::assertSame('failed', $feed->standing);
+        self::assertSame(6, SetAside::where('feed_id', $feed->id)->count());
+    }
+
+    #[Test]
+    public function a_lookup_is_written_on_the_sheet_and_says_what_is_not_there(): void
+    {
+        $this->house->run("CREATE TABLE regions (code int PRIMARY KEY, name varchar(30)); INSERT INTO regions SELECT g, 'region ' || g FROM generate_series(0, 500) g");
+        $this->feed();
+        $this->actingAs($this->engineer());
+        $this->post('/feeds/loads/columns/line', ['line' => 1, 'as' => 'kg', 'add' => 'lookup'])->assertRedirect();
+        $this->get('/feeds/loads/columns?line=1')->assertOk()->assertSee('public.table');
+        $step = ['do' => 'lookup', 'system' => 'house', 'lookup' => 'public.regions', 'match' => 'code', 'take' => 'title', 'age_minutes' => '5'];
+        $this->postJson('/feeds/loads/columns/line', ['line' => 1, 'as' => 'region', 'steps' => [$step]])->assertJson(['error' => 'house.public.regions has no column "title". It has code, name.']);
+        $this->postJson('/feeds/loads/columns/line', ['line' => 1, 'as' => 'region', 'steps' => [['system' => 'moon'] + $step]])->assertJson(['error' => 'There is no system "moon". There are gate, house.']);
+        $told = $this->postJson('/feeds/loads/columns/line', ['line' => 1, 'as' => 'region', 'steps' => [['take' => 'name'] + $step]])->assertJson(['error' => null])->json();
+        self::assertStringContainsString('region 500', $told['sheet']);
+        self::assertStringContainsString('varchar(30)', $told['sheet']);
+        self::assertStringContainsString('look up regions.name, 5 min', $told['sheet']);
+    }
+
+    #[Test]
     public function the_sums_hold_on_every_run_over_random_records_and_rules(): void
     {
         mt_srand($seed = random_int(1, PHP_INT_MAX));

@@ -21,6 +21,7 @@ use Illuminate\View\View;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Sampling;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Treatment\Check;
 use Lighterman\Core\Treatment\FailureLimit;
 use Lighterman\Core\Treatment\InvalidTreatment;
@@ -194,7 +195,7 @@ final class ColumnsController
      */
     private function maskFound(Feed $feed, FeedDefinition $definition, Treatment $treatment, array $lines, array $only): array
     {
-        $sheet = ColumnSheet::of($definition, $treatment, Samples::of($feed, $definition, Sampling::last(), $this->systems), 0, [], MaskKey::secretOf(...));
+        $sheet = ColumnSheet::of($definition, $treatment, Samples::of($feed, $definition, Sampling::last(), $this->systems), 0, [], MaskKey::secretOf(...), Treating::table(...));
         foreach ($sheet->unmasked() as $found) {
             $n = $found['number'];
             if ($only === [] || in_array($n, $only, true)) {
@@ -235,7 +236,7 @@ final class ColumnsController
 
     private function load(Feed $feed): void
     {
-        $feed->load('route.source', 'route.target', 'route.logs', 'definition');
+        $feed->loadMissing('route.source', 'route.target', 'route.logs', 'definition');
     }
 
     /** @return array<string, string> the parts of the page that change while a line is edited */
@@ -261,7 +262,13 @@ final class ColumnsController
         } catch (Explained $e) {
             $trouble = $e;
         }
-        $sheet = ColumnSheet::of($definition, $treatment, $rows, $request->integer('row'), Treating::stamps($feed->route->source->name, (int) $feed->last_run_id), MaskKey::secretOf(...));
+        $sheet = fn (array $rows): ColumnSheet => ColumnSheet::of($definition, $treatment, $rows, $request->integer('row'), Treating::stamps($feed->route->source->name, (int) $feed->last_run_id), MaskKey::secretOf(...), Treating::table(...));
+        try {
+            $sheet = $sheet($rows);
+        } catch (SystemTrouble $e) {
+            // A lookup does not answer.
+            [$trouble, $sheet] = [$e, $sheet([])];
+        }
         $draft = DraftBook::of($feed);
         if ($draft !== null) {
             try {

@@ -230,6 +230,16 @@ final class Carrier
         }
     }
 
+    /**
+     * Rows of a load come together, so what they need is looked up together.
+     *
+     * @param  array<array-key, list<string|null>>  $rows
+     */
+    public function expect(array $rows): void
+    {
+        $this->treater?->expect($rows);
+    }
+
     private function leavesKey(Change $change): bool
     {
         return $change->before !== null && $change->after !== null && $this->key->isSaid($change->before) && $this->key->isSaid($change->after)

@@ -352,6 +352,7 @@ final class LogReading
         $at = new SourceCommit($window->opened, $window->chunk->at);
         $this->runs($carrier);
         $this->carriers->guarded($carrier, static function () use ($carrier, $window, $at): void {
+            $carrier->expect($window->rows);
             $number = 0;
             foreach ($window->rows as $row) {
                 $carrier->add(new Change('load', null, $row, $number++), $at);

@@ -109,6 +109,15 @@ final class TreatedLanding
         $this->book->overtake(array_values($hashes), $this->sequence);
     }
 
+    /** Says what the run's lookups took. */
+    public function close(): void
+    {
+        $queries = $this->treater?->queries();
+        if ($queries !== null) {
+            $this->recorder->say("Lookups took {$queries} ".($queries === 1 ? 'query.' : 'queries.'));
+        }
+    }
+
     /** Sends the records again that were asked for, in the order in which they were set aside. */
     public function again(int $feedId): void
     {

@@ -5,8 +5,14 @@ declare(strict_types=1);
 namespace App\Runtime\Treating;
 
 use App\Models\MaskKey;
+use App\Models\System;
+use App\Runtime\Systems;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Port\LookupTable;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Step\Lookup;
 use Lighterman\Core\Treatment\Treater;
 
 /** Makes what treats the records of a feed. */
@@ -20,7 +26,15 @@ final class Treating
 
     public static function compiled(FeedDefinition $definition): RowCompiler
     {
-        return new RowCompiler($definition->carried(), $definition->treatment, MaskKey::secretOf(...));
+        return new RowCompiler($definition->carried(), $definition->treatment, MaskKey::secretOf(...), self::table(...));
+    }
+
+    /** @throws SystemTrouble if there is no such system */
+    public static function table(Lookup $lookup): LookupTable
+    {
+        $system = System::where('name', $lookup->system)->first() ?? throw SystemTrouble::lasting('no_system', "There is no system {$lookup->system}, in which {$lookup->table} is to be looked up.", 'Add the system, or change the lookup on the feed\'s columns.');
+
+        return app(Systems::class)->source($system)->lookup($lookup->table, new Column($lookup->match, $lookup->matchType), new Column($lookup->take, $lookup->takeType));
     }
 
     /** @return array<string, string> */

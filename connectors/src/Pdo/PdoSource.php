@@ -7,6 +7,7 @@ namespace Lighterman\Connectors\Pdo;
 use Lighterman\Connectors\Reading\Candidates;
 use Lighterman\Connectors\Reading\Conditions;
 use Lighterman\Connectors\Reading\Planner;
+use Lighterman\Connectors\Reading\SqlLookup;
 use Lighterman\Connectors\Reading\TableReader;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
@@ -16,6 +17,7 @@ use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Port\CatalogueEntry;
+use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
@@ -81,6 +83,11 @@ abstract class PdoSource implements SourceSystem
     public function some(FeedDefinition $definition, Sampling $which, int $rows): array
     {
         return array_map(array_values(...), $this->connection->rows((new Conditions($this->spelling, $definition))->sampling($which, $rows)));
+    }
+
+    public function lookup(TableName $table, Column $match, Column $take): LookupTable
+    {
+        return new SqlLookup($this->spelling, $table, $match, $take, $this->connection->rows(...));
     }
 
     public function facts(TableName $table, array $key = []): TableFacts

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Postgres;
 
 use Lighterman\Connectors\Reading\Conditions;
 use Lighterman\Connectors\Reading\Planner;
+use Lighterman\Connectors\Reading\SqlLookup;
 use Lighterman\Connectors\Reading\TableReader;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
@@ -15,10 +16,12 @@ use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Port\BatchReader;
+use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TypeKind;
 
@@ -77,6 +80,11 @@ final class PostgresSource implements SourceSystem
     public function some(FeedDefinition $definition, Sampling $which, int $rows): array
     {
         return array_map(array_values(...), $this->connection->rows((new Conditions(new PostgresSpelling, $definition))->sampling($which, $rows)));
+    }
+
+    public function lookup(TableName $table, Column $match, Column $take): LookupTable
+    {
+        return new SqlLookup(new PostgresSpelling, $table, $match, $take, $this->connection->rows(...));
     }
 
     public function facts(TableName $table, array $key = []): TableFacts

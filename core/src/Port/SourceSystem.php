@@ -10,6 +10,7 @@ use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 
 /**
@@ -39,6 +40,9 @@ interface SourceSystem
      * @return list<list<string|null>> in the order of the carried columns
      */
     public function some(FeedDefinition $definition, Sampling $which, int $rows): array;
+
+    /** A table to look values up in; nothing is read until something is asked for. */
+    public function lookup(TableName $table, Column $match, Column $take): LookupTable;
 
     /**
      * What the table's data says about columns that might serve as watermark or key. Reads statistics and a bounded number of rows.

@@ -7,6 +7,7 @@ namespace Lighterman\Core\Treatment;
 use Lighterman\Core\Treatment\Step\Convert;
 use Lighterman\Core\Treatment\Step\Derive;
 use Lighterman\Core\Treatment\Step\InvalidStep;
+use Lighterman\Core\Treatment\Step\Lookup;
 use Lighterman\Core\Treatment\Step\Mask;
 use Lighterman\Core\Treatment\Step\Pick;
 use Lighterman\Core\Treatment\Step\Stamp;
@@ -109,10 +110,11 @@ final readonly class Line
             isset($data['mask']) => new Mask((string) $data['mask'], (string) ($data['text'] ?? ''), (int) ($data['keep'] ?? 4), (string) ($data['key'] ?? 'default')),
             isset($data['convert']) => Convert::fromArray($data),
             isset($data['derive']) => Derive::fromArray($data),
+            isset($data['lookup']) => Lookup::fromArray($data),
             isset($data['pick']) && $data['pick'] !== '' => new Pick((string) $data['pick']),
             isset($data['rest_without']) => new Pick('', array_values(array_map(static fn (mixed $n): string => (string) $n, (array) $data['rest_without']))),
             isset($data['stamp']) => new Stamp((string) $data['stamp']),
-            default => throw InvalidStep::because('A step is one of mask, convert, derive, pick, rest_without and stamp.'),
+            default => throw InvalidStep::because('A step is one of mask, convert, derive, pick, rest_without, lookup and stamp.'),
         };
     }
 }

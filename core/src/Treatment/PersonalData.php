@@ -11,6 +11,9 @@ use Lighterman\Core\Treatment\Step\Mask;
 /** Finds columns that look personal, by what their values are and, where that leaves it open, by their names. */
 final class PersonalData
 {
+    /** Values that are looked at; more would not tell more. */
+    private const LOOKED_AT = 20;
+
     /** Share of the values that have to look so. */
     private const SHARE = 0.6;
 
@@ -25,7 +28,7 @@ final class PersonalData
      */
     public static function find(Column $column, array $values, string $table): ?array
     {
-        $values = array_values(array_filter($values, static fn (?string $v): bool => $v !== null && trim($v) !== ''));
+        $values = array_slice(array_values(array_filter($values, static fn (?string $v): bool => $v !== null && trim($v) !== '')), 0, self::LOOKED_AT);
         if ($values === []) {
             return null;
         }
@@ -37,13 +40,18 @@ final class PersonalData
             return null;
         }
 
+        $all = implode("\n", $values);
+        $named = $column->type->kind->isText() && preg_match(self::NAMES, $column->name) && ! preg_match(self::NOT_PERSONS, $column->name.' '.$table);
+        if (! $named && ! str_contains($all, '@') && ! preg_match('/\d[^\n]{0,3}\d[^\n]{0,3}\d[^\n]{0,3}\d[^\n]{0,3}\d[^\n]{0,3}\d/', $all)) {
+            return null;
+        }
+
         return match (true) {
             $share(static fn (string $v): bool => (bool) preg_match('/^[^@\s]+@[^@\s]+\.[a-z]{2,}$/i', $v)) => ['what' => 'mail address', 'mask' => new Mask('keyed_hash')],
             $share(self::isAccount(...)) || ($share(self::isAccountShaped(...)) && preg_match('/bank|iban|account/i', $column->name)) => ['what' => 'bank account', 'mask' => new Mask('keyed_hash')],
             $share(self::isCard(...)) => ['what' => 'card number', 'mask' => new Mask('keep_last', keep: 4)],
             $column->type->kind->isText() && $share(static fn (string $v): bool => (bool) preg_match('/^(?=(?:\D*\d){8,15}\D*$)[+(]?\d[\d\s()\/.-]+$/', $v)) && (preg_match('/phone|tel|mobile|fax|cell/i', $column->name) || $share(static fn (string $v): bool => (bool) preg_match('/^(\+|0|\()[\d\s()\/-]*[\s()\/-][\d\s()\/-]*$/', $v))) => ['what' => 'phone number', 'mask' => new Mask('keep_last', keep: 3)],
-            $column->type->kind->isText() && preg_match(self::NAMES, $column->name) && ! preg_match(self::NOT_PERSONS, $column->name.' '.$table)
-                && $share(static fn (string $v): bool => (bool) preg_match('/^\p{Lu}[\p{L}\'’.-]*(\s+(\p{Lu}|de|van|von|of)[\p{L}\'’.-]*)+$/u', $v)) => ['what' => 'person\'s name', 'mask' => new Mask('keep_shape')],
+            $named && $share(static fn (string $v): bool => (bool) preg_match('/^\p{Lu}[\p{L}\'’.-]*(\s+(\p{Lu}|de|van|von|of)[\p{L}\'’.-]*)+$/u', $v)) => ['what' => 'person\'s name', 'mask' => new Mask('keep_shape')],
             default => null,
         };
     }

@@ -5,6 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Core\Treatment;
 
 use Closure;
+use Lighterman\Core\Port\LookupTable;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -13,6 +15,8 @@ use Lighterman\Core\Treatment\Expression\InvalidExpression;
 use Lighterman\Core\Treatment\Expression\Piece;
 use Lighterman\Core\Treatment\Expression\Scope;
 use Lighterman\Core\Treatment\Step\InvalidStep;
+use Lighterman\Core\Treatment\Step\Lookup;
+use LogicException;
 
 /**
  * Compiles a treatment, for one shape, into functions over positional rows.
@@ -65,17 +69,28 @@ final class RowCompiler
     /** @var list<object> */
     private array $tools = [];
 
+    /** @var list<LookupCache> */
+    public array $lookups = [];
+
+    /** @var array<string, string> secrets by name */
+    private array $known = [];
+
     /** @var callable(string): string */
     private $secrets;
 
+    /** @var (callable(Lookup): LookupTable)|null */
+    private $tables;
+
     /**
      * @param  callable(string): string  $secrets  gives the key of keyed hashes by its name
+     * @param  (callable(Lookup): LookupTable)|null  $tables  reaches the tables of lookups; null where nothing is to be looked up, only checked
      *
      * @throws InvalidTreatment if columns and lines do not fit together at all; errors of single lines are collected
      */
-    public function __construct(private readonly Shape $read, private readonly Treatment $treatment, callable $secrets)
+    public function __construct(private readonly Shape $read, private readonly Treatment $treatment, callable $secrets, ?callable $tables = null)
     {
         $this->secrets = $secrets;
+        $this->tables = $tables;
         $this->sheet = $treatment->sheet($read);
         foreach (array_keys($this->sheet) as $i) {
             $this->collected(fn () => $this->line($i), $i);
@@ -155,7 +170,31 @@ final class RowCompiler
 
     public function secret(string $name): string
     {
-        return ($this->secrets)($name);
+        return $this->known[$name] ??= ($this->secrets)($name);
+    }
+
+    /** @param  string  $use  what stands for a value that is not found, where the lookup says so */
+    public function lookup(Lookup $lookup, string $use): Worker
+    {
+        $table = $this->tables === null ? new class implements LookupTable
+        {
+            public function fetch(array $keys): array
+            {
+                return [];
+            }
+        }
+        : $this->reached($lookup);
+
+        return $this->lookups[] = new LookupCache($table, $lookup->matchType, $lookup->age, $lookup->else, $use);
+    }
+
+    private function reached(Lookup $lookup): LookupTable
+    {
+        try {
+            return ($this->tables ?? throw new LogicException('Nothing to look up in.'))($lookup);
+        } catch (SystemTrouble $trouble) {
+            throw InvalidStep::because($trouble->getMessage());
+        }
     }
 
     /** @param  string|null  $variable  what `value` stands for; null where it stands for nothing */

@@ -31,6 +31,9 @@ final class Treater
 
     private int $row0 = 0;
 
+    /** Whether records are only gone through for what they will need. */
+    private bool $ahead = false;
+
     /** @var array<array-key, FailureWindow> by check */
     private array $windows = [];
 
@@ -63,13 +66,85 @@ final class Treater
         if ($encoded === '') {
             return ['', new Treated];
         }
-        $this->block ??= $this->rows->block();
         $this->now = new Treated;
         $this->row0 = $this->number;
-        $landed = mb_check_encoding($encoded, 'UTF-8') ? ($this->block)($encoded, $this->stamps, $this) : $this->oneByOne($encoded);
+        $this->lookAhead(fn () => $this->run($encoded));
+        $landed = $this->run($encoded);
         $this->number = $this->row0 + substr_count($encoded, "\n");
 
         return [$landed, $this->now];
+    }
+
+    /**
+     * Has looked up together what these rows will need.
+     *
+     * @param  iterable<list<string|false|null>>  $rows
+     */
+    public function expect(iterable $rows): void
+    {
+        $go = $this->row ??= $this->rows->row(true);
+        $this->lookAhead(function () use ($rows, $go): void {
+            foreach ($rows as $row) {
+                try {
+                    $go($row, $this->stamps, $this);
+                } catch (Fault) {
+                    // It is judged when its turn comes.
+                }
+            }
+        });
+    }
+
+    /** Queries that lookups have taken so far; null where nothing is looked up. */
+    public function queries(): ?int
+    {
+        return $this->rows->lookups === [] ? null : array_sum(array_map(static fn (LookupCache $l): int => $l->queries, $this->rows->lookups));
+    }
+
+    /** What is not known is asked for one by one from here on. */
+    private function askNow(): void
+    {
+        foreach ($this->rows->lookups as $lookup) {
+            $lookup->begin((int) (hrtime(true) / 1e9), gathering: false);
+        }
+    }
+
+    private function run(string $encoded): string
+    {
+        $block = $this->block ??= $this->rows->block();
+
+        return mb_check_encoding($encoded, 'UTF-8') ? $block($encoded, $this->stamps, $this) : $this->oneByOne($encoded, $block);
+    }
+
+    /**
+     * Has everything looked up, once, that the records need and is not known: they are gone through without any effect
+     * until nothing is lacking, since one lookup may need what another gives.
+     *
+     * @param  callable(): mixed  $go
+     */
+    private function lookAhead(callable $go): void
+    {
+        for ($rounds = 0; $this->rows->lookups !== [] && $rounds <= count($this->rows->lookups); $rounds++) {
+            $seen = $this->seen;
+            $this->ahead = true;
+            $now = (int) (hrtime(true) / 1e9);
+            foreach ($this->rows->lookups as $lookup) {
+                $lookup->begin($now, gathering: true);
+            }
+            try {
+                $go();
+            } finally {
+                $this->ahead = false;
+                $this->seen = $seen;
+            }
+            $lacking = array_filter($this->rows->lookups, static fn (LookupCache $l): bool => $l->lacks());
+            foreach ($this->rows->lookups as $lookup) {
+                $lookup->lacks() && $lookup->fetch();
+                $lookup->begin($now, gathering: false);
+            }
+            if ($lacking === []) {
+                return;
+            }
+        }
     }
 
     /**
@@ -84,6 +159,7 @@ final class Treater
     {
         $this->now = $into;
         $this->row0 = $this->number++;
+        $this->askNow();
         try {
             self::demandUtf8($row);
             $landed = ($this->row ??= $this->rows->row(true))($row, $this->stamps, $this);
@@ -113,6 +189,7 @@ final class Treater
     public function look(array $row): Judging
     {
         $judging = new Judging($this->treatment, $this->rows->sheet, $row);
+        $this->askNow();
         try {
             self::demandUtf8($row);
             ($this->trace ??= $this->rows->trace())($row, $this->stamps, $this, $judging);
@@ -123,9 +200,31 @@ final class Treater
         return $judging;
     }
 
+    /**
+     * Whether a record passes without a failure. Counts nothing.
+     *
+     * @param  list<string|false|null>  $row
+     */
+    public function passes(array $row): bool
+    {
+        $seen = $this->seen;
+        try {
+            self::demandUtf8($row);
+
+            return ($this->row ??= $this->rows->row(true))($row, $this->stamps, $this) !== null;
+        } catch (Fault) {
+            return false;
+        } finally {
+            $this->seen = $seen;
+        }
+    }
+
     /** For the compiled function: a line that did not pass, and what lands of it all the same. */
     public function judged(string $line, int $n): string
     {
+        if ($this->ahead) {
+            return '';
+        }
         $landed = $this->judge(CopyText::row($line), $n);
 
         return $landed === null ? '' : CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $landed));
@@ -172,10 +271,9 @@ final class Treater
     }
 
     /** Where a line is not UTF-8, only that one fails. */
-    private function oneByOne(string $encoded): string
+    private function oneByOne(string $encoded, Closure $block): string
     {
         $landed = '';
-        $block = $this->block ??= $this->rows->block();
         foreach (explode("\n", substr($encoded, 0, -1)) as $n => $line) {
             $landed .= mb_check_encoding($line, 'UTF-8') ? $block($line."\n", $this->stamps, $this) : $this->judged($line, $n);
         }

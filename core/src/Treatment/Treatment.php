@@ -34,19 +34,19 @@ final readonly class Treatment
      */
     public function sheet(Shape $read): array
     {
-        $sheet = [];
-        $used = [];
-        foreach ($read->columns as $column) {
-            $own = array_values(array_filter($this->lines, static fn (Line $l): bool => $l->from === $column->name));
-            array_push($sheet, ...($own ?: [new Line($column->name)]));
-            array_push($used, ...$own);
-        }
+        $of = [];
         foreach ($this->lines as $line) {
-            if ($line->from === null) {
-                $sheet[] = $line;
-            } elseif (! in_array($line, $used, true)) {
-                throw InvalidTreatment::of("The source has no column \"{$line->from}\", which {$line->name()} comes from.");
-            }
+            $of[$line->from ?? ''][] = $line;
+        }
+        $sheet = [];
+        foreach ($read->columns as $column) {
+            array_push($sheet, ...($of[$column->name] ?? [new Line($column->name)]));
+            unset($of[$column->name]);
+        }
+        array_push($sheet, ...($of[''] ?? []));
+        unset($of['']);
+        foreach ($of as $from => $lines) {
+            throw InvalidTreatment::of("The source has no column \"{$from}\", which {$lines[0]->name()} comes from.");
         }
         if ($this->order === []) {
             return $sheet;

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Core\Tests\Treatment;
 
 use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -149,6 +150,41 @@ final class TreaterTest extends TestCase
         foreach (range(0, 1000, 10) as $n) {
             self::assertFalse($slow->failed($n));
         }
+    }
+
+    #[Test]
+    public function lookups_ask_for_many_at_once_remember_for_a_while_and_forget(): void
+    {
+        $table = new class implements LookupTable
+        {
+            /** @var list<int> */
+            public array $asked = [];
+
+            public function fetch(array $keys): array
+            {
+                $this->asked[] = count($keys);
+
+                return array_combine(array_filter($keys, static fn (string $k): bool => (int) $k % 10 !== 0), array_map(static fn (string $k): string => "name {$k}", array_filter($keys, static fn (string $k): bool => (int) $k % 10 !== 0)));
+            }
+        };
+        $treatment = Treatment::fromArray(['columns' => [['from' => 'east', 'steps' => [['lookup' => 'public.t', 'system' => 's', 'match' => 'm', 'take' => 'n', 'match_type' => 'int32', 'type' => 'text']]]], 'checks' => [['check' => 'unique', 'columns' => ['id'], 'else' => 'drop']], 'failing' => 'set_aside']);
+        $rows = new RowCompiler(self::shape(), $treatment, static fn (): string => '', static fn () => $table);
+        $treater = new Treater($rows, $treatment, []);
+        $block = implode('', array_map(static fn (int $n): string => "{$n}\ta\t1\t".($n % 1000)."\t4\n", range(1, 2000)));
+        [$landed, $treated] = $treater->block($block);
+        self::assertSame([400, 400, 200], $table->asked);
+        self::assertSame([1800, 200, 0], [substr_count($landed, "\n"), count($treated->apart), $treated->dropped]);
+        self::assertStringContainsString("1001\ta\t1\tname 1\t4\n", $landed);
+        $treater->begin();
+        $treater->block($block);
+        self::assertCount(3, $table->asked);
+        self::assertSame('name 7', $treater->row(['9999', 'a', '1', '7', '4'], new Treated)[3] ?? null);
+
+        $cache = $rows->lookups[0];
+        $cache->begin(PHP_INT_MAX - 1000, gathering: false);
+        self::assertSame('name 7', $cache->of('7'));
+        self::assertSame([400, 400, 200, 1], $table->asked);
+        self::assertSame(4, $cache->queries);
     }
 
     #[Test]

@@ -5,7 +5,6 @@
 @include('feeds.head', ['tab' => 'Columns'])
 <div x-data="sheet" data-edits="/feeds/{{ $enc }}/columns/line">
 <div id="sheet-title">@include('feeds.sheet-title')</div>
-@if ($trouble)<div class="note caution" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }} Without rows the sheet shows no values.</p></div>@endif
 <div class="bar" x-data="rows">
     <label class="hidden-text" for="filter">Filter columns</label><input class="input" id="filter" data-filter placeholder="Filter columns" autocomplete="off">
     @if ($sheet->rows !== [])

@@ -1,5 +1,5 @@
 @php
-    use Lighterman\Core\Treatment\Step\{Convert, Derive, Mask, Pick, Stamp};
+    use Lighterman\Core\Treatment\Step\{Convert, Derive, Lookup, Mask, Pick, Stamp};
     $of = $l['line'];
     $enc = rawurlencode($feed->name);
 @endphp
@@ -17,7 +17,7 @@
         <div class="field"><label for="as">Landed as</label><input class="input mono" id="as" name="as" value="{{ $of->name() }}" maxlength="63"></div>
         @if ($of->from !== null)<label class="small"><input type="checkbox" name="drop" value="1" @checked($of->drop)> Drop it: read, so that expressions may use it, but not landed</label>@endif
         @foreach ($of->steps as $i => $step)
-            <fieldset class="step"><legend>{{ $loop->iteration }}. {{ match (true) { $step instanceof Mask => 'Mask', $step instanceof Convert => 'Convert', $step instanceof Derive => 'Derive', $step instanceof Pick => 'Flatten', default => 'Stamp' } }}</legend>
+            <fieldset class="step"><legend>{{ $loop->iteration }}. {{ match (true) { $step instanceof Mask => 'Mask', $step instanceof Convert => 'Convert', $step instanceof Derive => 'Derive', $step instanceof Pick => 'Flatten', $step instanceof Lookup => 'Look up', default => 'Stamp' } }}</legend>
             <button class="button plain" name="remove" value="{{ $i }}" aria-label="Remove step {{ $loop->iteration }}">Remove</button>
             @if ($step instanceof Mask)
                 <input type="hidden" name="steps[{{ $i }}][do]" value="mask">
@@ -40,13 +40,21 @@
                 <input type="hidden" name="steps[{{ $i }}][do]" value="{{ $step->path === '' ? 'rest' : 'pick' }}">
                 @if ($step->path === '')<div class="field"><label for="s{{ $i }}-rest">The rest, without</label><input class="input mono" id="s{{ $i }}-rest" name="steps[{{ $i }}][rest_without]" value="{{ implode(', ', $step->except) }}"></div>
                 @else<div class="field"><label for="s{{ $i }}-pick">Path in the nested value</label><input class="input mono" id="s{{ $i }}-pick" name="steps[{{ $i }}][pick]" value="{{ $step->path }}"></div>@endif
+            @elseif ($step instanceof Lookup)
+                <input type="hidden" name="steps[{{ $i }}][do]" value="lookup">
+                <div class="field"><label for="s{{ $i }}-system">In system</label><div class="select"><select id="s{{ $i }}-system" name="steps[{{ $i }}][system]">@foreach (App\Models\System::orderBy('name')->pluck('name') as $name)<option @selected($step->system === $name)>{{ $name }}</option>@endforeach</select></div></div>
+                <div class="field"><label for="s{{ $i }}-table">Table</label><input class="input mono" id="s{{ $i }}-table" name="steps[{{ $i }}][lookup]" value="{{ $step->table }}"></div>
+                <div class="pair"><div class="field"><label for="s{{ $i }}-match">Where this column</label><input class="input mono" id="s{{ $i }}-match" name="steps[{{ $i }}][match]" value="{{ $step->match }}"></div><div class="field"><label for="s{{ $i }}-take">is the value, take</label><input class="input mono" id="s{{ $i }}-take" name="steps[{{ $i }}][take]" value="{{ $step->take }}"></div></div>
+                <div class="field"><label for="s{{ $i }}-age">Minutes for which an answer is good</label><input class="input" id="s{{ $i }}-age" name="steps[{{ $i }}][age_minutes]" inputmode="decimal" value="{{ $step->age / 60 }}"></div>
+                <div class="pair"><div class="field"><label for="s{{ $i }}-else">If it is not there</label><div class="select"><select id="s{{ $i }}-else" name="steps[{{ $i }}][else]">@foreach (['fail' => 'the record fails', 'null' => 'null', 'use' => 'this value'] as $way => $word)<option value="{{ $way }}" @selected($step->else === $way)>{{ $word }}</option>@endforeach</select></div></div><div class="field"><label for="s{{ $i }}-use">Value</label><input class="input mono" id="s{{ $i }}-use" name="steps[{{ $i }}][use]" value="{{ $step->use }}"></div></div>
+                <p class="hint">A row that has landed keeps the answer it got, until it changes or is loaded again.</p>
             @elseif ($step instanceof Stamp)
                 <input type="hidden" name="steps[{{ $i }}][do]" value="stamp"><input type="hidden" name="steps[{{ $i }}][stamp]" value="{{ $step->what }}"><p class="small">{{ $step->sentence() }}</p>
             @endif
             </fieldset>
         @endforeach
         @if (! $of->drop && ! (($of->steps[0] ?? null) instanceof Stamp))
-        <div class="bar adds"><span class="small faded">{{ $of->steps ? 'Then' : 'Treat it:' }}</span>@foreach (['mask' => 'Mask', 'convert' => 'Convert', 'derive' => 'Derive', 'pick' => 'Flatten'] as $kind => $word)<button class="button" name="add" value="{{ $kind }}">{{ $word }}</button>@endforeach</div>
+        <div class="bar adds"><span class="small faded">{{ $of->steps ? 'Then' : 'Treat it:' }}</span>@foreach (['mask' => 'Mask', 'convert' => 'Convert', 'derive' => 'Derive', 'pick' => 'Flatten', 'lookup' => 'Look up'] as $kind => $word)<button class="button" name="add" value="{{ $kind }}">{{ $word }}</button>@endforeach</div>
         @endif
         <datalist id="types">@foreach (Lighterman\Core\Shape\Type::writable() as $kind)<option value="{{ $kind->value }}">@endforeach<option value="varchar(200)"><option value="decimal(12,2)"></datalist>
         <div class="bar" style="margin-bottom: 0"><button class="button" name="done" value="1">Done</button>@if ($of->from === null)<button class="button danger" name="remove_line" value="1">Remove the column</button>@endif</div>

@@ -22,3 +22,4 @@
 @if ($invalid)<div class="note caution" role="status"><p class="strong">It cannot be saved yet: {{ $invalid->getMessage() }}</p>
     @if ($treatment->failing === null)<form method="post" action="/feeds/{{ $enc }}/checks" class="bar" style="margin: 6px 0 0">@csrf<input type="hidden" name="act" value="outcome"><span>A record that cannot be treated is to be</span>@foreach (['set_aside' => 'set aside', 'drop' => 'dropped', 'stop' => 'reason to stop the feed'] as $outcome => $word)<button class="button" name="failing" value="{{ $outcome }}">{{ $word }}</button>@endforeach</form>
     @else<p>{{ $invalid->remedy() }}</p>@endif</div>@endif
+@if ($trouble)<div class="note caution" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }} Without rows the sheet shows no values.</p></div>@endif

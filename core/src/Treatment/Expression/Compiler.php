@@ -36,6 +36,9 @@ final class Compiler
 {
     private const COMPARE = ['==' => '=== 0', '!=' => '!== 0', '<' => '< 0', '>' => '> 0', '<=' => '<= 0', '>=' => '>= 0'];
 
+    /** Expressions whose syntax trees are kept. */
+    private const REMEMBERED = 1000;
+
     private const ARITHMETIC = ['+' => 'add', '-' => 'subtract', '*' => 'multiply', '/' => 'divide', '%' => 'remainder'];
 
     /** @var SplObjectStorage<Node, int> where a part begins */
@@ -64,23 +67,42 @@ final class Compiler
         if (mb_strlen($this->expression) > Limits::EXPRESSION) {
             throw InvalidExpression::at($this->expression, Limits::EXPRESSION, 'An expression may have at most '.Limits::EXPRESSION.' characters.');
         }
-        try {
-            $tokens = (new Lexer)->tokenize($this->expression);
-            $leaves = [];
-            while (! $tokens->isEOF()) {
-                if (in_array($tokens->current->type, [Token::NAME_TYPE, Token::NUMBER_TYPE, Token::STRING_TYPE], true)) {
-                    $leaves[] = (int) $tokens->current->cursor;
-                }
-                $tokens->next();
-            }
-            // Names are looked up below, where what is known suggests what was meant.
-            $tree = (new Parser([]))->parse((new Lexer)->tokenize($this->expression), [], Parser::IGNORE_UNKNOWN_VARIABLES | Parser::IGNORE_UNKNOWN_FUNCTIONS);
-        } catch (SyntaxError $e) {
-            throw $this->syntax($e);
-        }
+        [$tree, $leaves] = $this->parsed();
         $this->locate($tree, $leaves, 0);
 
         return $this->node($tree);
+    }
+
+    /**
+     * @return array{Node, list<int>} the syntax tree, which nobody changes, and where its leaves stand
+     *
+     * @throws InvalidExpression
+     */
+    private function parsed(): array
+    {
+        // A definition is compiled several times while it is edited.
+        static $known = [];
+        if (isset($known[$this->expression])) {
+            return $known[$this->expression];
+        }
+        try {
+            $tokens = (new Lexer)->tokenize($this->expression);
+            $again = clone $tokens;
+            $leaves = [];
+            while (! $again->isEOF()) {
+                if (in_array($again->current->type, [Token::NAME_TYPE, Token::NUMBER_TYPE, Token::STRING_TYPE], true)) {
+                    $leaves[] = (int) $again->current->cursor;
+                }
+                $again->next();
+            }
+            // Names are looked up later, where what is known suggests what was meant.
+            $tree = (new Parser([]))->parse($tokens, [], Parser::IGNORE_UNKNOWN_VARIABLES | Parser::IGNORE_UNKNOWN_FUNCTIONS);
+        } catch (SyntaxError $e) {
+            throw $this->syntax($e);
+        }
+        $known = count($known) < self::REMEMBERED ? $known : [];
+
+        return $known[$this->expression] = [$tree, $leaves];
     }
 
     private function syntax(SyntaxError $e): InvalidExpression

@@ -7,6 +7,7 @@ namespace Lighterman\Core\Treatment\Step;
 use InvalidArgumentException;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\Fault;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Worker;
 
@@ -52,8 +53,8 @@ final readonly class Convert implements Step
         $worker = $this->worker($type);
         if ($this->else === 'use') {
             try {
-                $use = $this->worker(Type::of(TypeKind::Text))->of($this->use);
-            } catch (\Lighterman\Core\Treatment\Fault) {
+                $use = $this->worked($this->use);
+            } catch (Fault) {
                 throw InvalidStep::because("\"{$this->use}\" cannot be put in place of what cannot be converted, since it is not {$this->to} itself.");
             }
         }
@@ -63,6 +64,16 @@ final readonly class Convert implements Step
         });
 
         return $this->to;
+    }
+
+    /**
+     * A text converted.
+     *
+     * @throws Fault
+     */
+    public function worked(string $text): ?string
+    {
+        return $this->worker(Type::of(TypeKind::Text))->of($text);
     }
 
     private function isWritten(): bool

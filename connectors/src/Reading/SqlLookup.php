@@ -1,0 +1,34 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Reading;
+
+use Lighterman\Core\Port\LookupTable;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Column;
+
+/** Looks values up in a table of a database. Keys are joined as literals of their type, so that an index on them is used. */
+final readonly class SqlLookup implements LookupTable
+{
+    /** @var callable(string): list<array<string, string|null>> */
+    private mixed $query;
+
+    /** @param  callable(string): list<array<string, string|null>>  $query */
+    public function __construct(private Spelling $spelling, private TableName $table, private Column $match, private Column $take, callable $query)
+    {
+        $this->query = $query;
+    }
+
+    public function fetch(array $keys): array
+    {
+        $wanted = implode(' UNION ALL ', array_map(fn (int $n, string $key): string => "SELECT {$n} AS n, ".$this->spelling->literal($this->match->type, $key).' AS k', array_keys($keys), $keys));
+        $take = $this->spelling->rendered($this->take);
+        $found = [];
+        foreach (($this->query)("SELECT wanted.n AS n, {$take} AS v FROM ({$wanted}) AS wanted JOIN ".$this->spelling->table($this->table).' ON '.$this->spelling->name($this->match->name).' = wanted.k') as $row) {
+            $found[$keys[(int) $row['n']]] = $row['v'];
+        }
+
+        return $found;
+    }
+}
