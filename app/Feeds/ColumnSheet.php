@@ -167,6 +167,9 @@ final readonly class ColumnSheet
             foreach ($of->treatment->checks as $check) {
                 $said['check '.$check->sentence()][] = 'else '.($check->else?->words() ?? 'not stated').($check->limit === null ? '' : "; {$check->limit->words()}");
             }
+            foreach ($of->treatment->watch as $rule) {
+                $said["counted: {$rule->name}"][] = $rule->expression;
+            }
             $said['records that cannot be treated'][] = $of->treatment->failing?->words() ?? '—';
             $body = $of->toArray();
             foreach (['landing', 'landed', 'capture', 'watermark', 'promise_seconds', 'overlap', 'deletes', 'truncates'] as $setting) {
@@ -196,6 +199,6 @@ final readonly class ColumnSheet
     {
         $order = $of->order === [] && ! $reordered ? [] : array_values(array_map(static fn (Line $l): string => $l->name(), array_filter($lines, static fn (Line $l): bool => ! $l->drop)));
 
-        return new Treatment(Treatment::telling($lines), $order, $of->checks, $of->failing, $of->limit);
+        return new Treatment(Treatment::telling($lines), $order, $of->checks, $of->failing, $of->limit, $of->watch);
     }
 }

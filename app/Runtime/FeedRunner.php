@@ -10,6 +10,7 @@ use App\Models\SetAside;
 use App\Runtime\Treating\AsideBook;
 use App\Runtime\Treating\TreatedLanding;
 use App\Runtime\Treating\Treating;
+use App\Runtime\Treating\WatchCounter;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Log;
 use Lighterman\Core\Capture\BoundNote;
@@ -91,7 +92,7 @@ final class FeedRunner
                 $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note));
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
-            $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition_id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder);
+            $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition_id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition));
             if ($asked) {
                 $treated->again($feed->id);
             }

@@ -51,6 +51,7 @@ final class Minder
         DB::delete("DELETE FROM tides WHERE (step = ? AND at < now() - interval '7 hours') OR at < now() - interval '8 days'", [LogRecorder::STEPS[0]]);
         DB::delete('DELETE FROM latency_minutes WHERE minute < now() - make_interval(days => ?)', [config('lighterman.keep.behind_minutes_days')]);
         DB::delete('DELETE FROM set_aside WHERE at < now() - make_interval(days => ?)', [config('lighterman.keep.set_aside_days')]);
+        DB::delete('DELETE FROM watched_hours WHERE hour < now() - make_interval(days => ?)', [config('lighterman.keep.runs_days')]);
         DB::delete('DELETE FROM receipts WHERE landed_at < now() - make_interval(days => ?)', [config('lighterman.keep.receipts_days')]);
         DB::delete('DELETE FROM runs WHERE started_at < now() - make_interval(days => ?) AND id NOT IN (SELECT last_run_id FROM feeds WHERE last_run_id IS NOT NULL)', [config('lighterman.keep.runs_days')]);
     }

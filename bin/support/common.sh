@@ -132,10 +132,14 @@ maria_start() {
     fi
     data=$(readlink -m "$at/data")
     maria_running "$data" && return 0
+    # A starting server removes temporary tables it takes for its own, so that two servers must not share a folder for them.
+    local scratch="$data-scratch"
+    mkdir -p "$scratch"
+    [ "$(id -u)" != 0 ] || chown mysql: "$scratch"
     [ -s "$at/password" ] || (umask 077; head -c 24 /dev/urandom | base64 | tr -d '/+=\n' >"$at/password")
     if [ ! -e "$data/lighterman.ready" ]; then
         find "$data" -mindepth 1 -delete 2>/dev/null || true
-        as_maria mariadb-install-db --no-defaults --datadir="$data" --auth-root-authentication-method=normal --skip-test-db >"$at/install.log" 2>&1 || fail "the MariaDB database could not be made; see $at/install.log."
+        as_maria mariadb-install-db --no-defaults --datadir="$data" --tmpdir="$scratch" --auth-root-authentication-method=normal --skip-test-db >"$at/install.log" 2>&1 || fail "the MariaDB database could not be made; see $at/install.log."
         # The password goes through a file only the server's account can read, and every other account is removed.
         (umask 077; printf "DELETE FROM mysql.global_priv WHERE user <> 'mariadb.sys';\nFLUSH PRIVILEGES;\nCREATE USER lighterman@'127.0.0.1' IDENTIFIED BY '%s';\nGRANT ALL PRIVILEGES ON *.* TO lighterman@'127.0.0.1' WITH GRANT OPTION;\n" "$(cat "$at/password")" >"$data/first.sql")
         [ "$(id -u)" = 0 ] && chown mysql: "$data/first.sql"
@@ -145,7 +149,7 @@ maria_start() {
     if (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; then port=$(free_port); fi
     printf '%s' "$port" >"$at/port"
     local first=(); [ -e "$data/first.sql" ] && first=(--init-file="$data/first.sql")
-    as_maria setsid mariadbd --no-defaults --datadir="$data" --bind-address=127.0.0.1 --port="$port" --socket="$data/s.sock" --pid-file="$data/server.pid" --skip-name-resolve --character-set-server=utf8mb4 "${first[@]}" "$@" >>"$at/server.log" 2>&1 </dev/null 9>&- &
+    as_maria setsid mariadbd --no-defaults --datadir="$data" --tmpdir="$scratch" --bind-address=127.0.0.1 --port="$port" --socket="$data/s.sock" --pid-file="$data/server.pid" --skip-name-resolve --character-set-server=utf8mb4 "${first[@]}" "$@" >>"$at/server.log" 2>&1 </dev/null 9>&- &
     for _ in $(seq 300); do
         if maria_running "$data" && (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; then rm -f "$data/first.sql"; return 0; fi
         sleep 0.1

@@ -10,6 +10,7 @@ use App\Feeds\Flattening;
 use App\Feeds\LineInput;
 use App\Feeds\Renaming;
 use App\Feeds\Samples;
+use App\Feeds\WatchedRecords;
 use App\Models\Feed;
 use App\Models\MaskKey;
 use App\Runtime\Systems;
@@ -30,6 +31,7 @@ use Lighterman\Core\Treatment\Outcome;
 use Lighterman\Core\Treatment\Step\Derive;
 use Lighterman\Core\Treatment\Step\Stamp;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Treatment\WatchRule;
 
 /** The column sheet and the checks of a feed: what is changed is kept as a draft until it is saved as a version. */
 final class ColumnsController
@@ -45,7 +47,7 @@ final class ColumnsController
 
     public function checks(Request $request, Feed $feed): View
     {
-        return view('feeds.checks', $this->told($request, $feed) + ['edit' => $request->has('check') ? $request->integer('check') : null, 'kind' => (string) $request->query('kind', '')]);
+        return view('feeds.checks', $this->told($request, $feed) + ['counted' => WatchedRecords::of($feed), 'edit' => $request->has('check') ? $request->integer('check') : null, 'kind' => (string) $request->query('kind', '')]);
     }
 
     /** One line of the sheet, as it is being edited. */
@@ -138,10 +140,13 @@ final class ColumnsController
             } elseif ($request->input('act') === 'check') {
                 $checks[$number] = Check::fromArray(LineInput::check($request));
             }
-            [$failing, $limit] = $request->input('act') === 'outcome'
-                ? [Outcome::tryFrom((string) $request->input('failing')), FailureLimit::fromArray($request->filled('limit_percent') ? ['percent' => $request->input('limit_percent'), 'of' => $request->input('limit_of') ?: 10_000] : null)]
-                : [$treatment->failing, $treatment->limit];
-            DraftBook::keep($feed, new Treatment($treatment->lines, $treatment->order, array_values($checks), $failing, $limit));
+            $treatment = $treatment->with(checks: array_values($checks));
+            DraftBook::keep($feed, match ($request->input('act')) {
+                'outcome' => new Treatment($treatment->lines, $treatment->order, $treatment->checks, Outcome::tryFrom((string) $request->input('failing')), FailureLimit::fromArray($request->filled('limit_percent') ? ['percent' => $request->input('limit_percent'), 'of' => $request->input('limit_of') ?: 10_000] : null), $treatment->watch),
+                'count' => $treatment->with(watch: [...$treatment->watch, WatchRule::fromArray($request->only(['name', 'expression']))]),
+                'count_no_more' => $treatment->with(watch: array_values(array_filter($treatment->watch, static fn (WatchRule $w): bool => $w->name !== $request->input('name')))),
+                default => $treatment,
+            });
         } catch (InvalidTreatment $e) {
             return redirect($path.'?kind='.rawurlencode((string) $request->input('check')).($request->has('check_number') ? '&check='.$request->integer('check_number') : ''))->withErrors([$e->getMessage()])->withInput();
         }

@@ -6,6 +6,7 @@ namespace App\Runtime\Log;
 
 use App\Runtime\Treating\AsideBook;
 use App\Runtime\Treating\Treating;
+use App\Runtime\Treating\WatchCounter;
 use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\Relation;
@@ -84,6 +85,10 @@ final class Carrier
 
     private int $setAside = 0;
 
+    private int $passed = 0;
+
+    public readonly WatchCounter $watch;
+
     /** Number that the receipt of the batch under way will have. */
     private int $sequence = 0;
 
@@ -106,6 +111,7 @@ final class Carrier
             default => new NetChanges($this->landedKey),
         };
         $this->aside = new AsideBook($id, $definitionId, $definition);
+        $this->watch = new WatchCounter($id, $definition);
         $this->kept = new Treated;
     }
 
@@ -151,13 +157,14 @@ final class Carrier
     public function landedAs(int $sequence): void
     {
         $this->sequence = $sequence + 1;
+        $this->watch->add($this->passed, $this->kept);
         $this->forgetKept();
     }
 
     private function forgetKept(): void
     {
         $this->kept = new Treated;
-        $this->setAside = 0;
+        $this->setAside = $this->passed = 0;
     }
 
     public function fits(Relation $relation): bool
@@ -215,6 +222,7 @@ final class Carrier
         }
         $after = $this->treater->row($change->after, $this->kept);
         if ($after !== null) {
+            $this->passed++;
             $this->plan->add(new Change($change->kind, $before, $after, $change->number), $commit);
 
             return;
@@ -280,8 +288,10 @@ final class Carrier
         $into = new Treated;
         $after = $this->treater === null ? $raw : $this->treater->row($raw, $into);
         if ($after !== null) {
+            $this->passed++;
             $this->plan->add(new Change($kind, null, $after, $number), $commit);
         }
+        $this->watch->add(0, $into);
         $this->kept->dropped += $into->dropped;
         $this->setAside += count($into->apart);
 

@@ -6,6 +6,7 @@ namespace App\Runtime\Log;
 
 use App\Models\Receipt as Line;
 use App\Models\Run;
+use App\Runtime\Treating\WatchCounter;
 use App\Runtime\Trouble;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Latency\Histogram;
@@ -32,6 +33,9 @@ final class LogRecorder
 
     /** @var array<int, int> by feed: records that a check only warned of, since the last flush */
     private array $warned = [];
+
+    /** @var array<int, WatchCounter> by feed, of what has landed since the last flush */
+    private array $watches = [];
 
     /** @var array<int, Run> */
     private array $runs = [];
@@ -60,6 +64,7 @@ final class LogRecorder
 
     public function landed(Carrier $carrier, Receipt $receipt): void
     {
+        $this->watches[$carrier->id] = $carrier->watch;
         $this->receipts[] = [$carrier->id, $receipt];
     }
 
@@ -109,11 +114,12 @@ final class LogRecorder
             foreach ($latest as $feedId => $receipt) {
                 $this->saveRun($feedId, $receipt);
             }
+            array_map(static fn (WatchCounter $w) => $w->flush(), $this->watches);
             $this->saveDelays();
             $this->saveTides();
             $also === null || $also();
         });
-        $this->receipts = $this->delays = $this->tides = $this->warned = [];
+        $this->receipts = $this->delays = $this->tides = $this->warned = $this->watches = [];
     }
 
     /**

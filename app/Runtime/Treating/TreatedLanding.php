@@ -35,6 +35,7 @@ final class TreatedLanding
         private readonly AsideBook $book,
         private readonly ?Treater $treater,
         private readonly RunRecorder $recorder,
+        private readonly WatchCounter $watch,
     ) {
         $this->begin();
     }
@@ -78,6 +79,7 @@ final class TreatedLanding
         $this->treating = $this->landing = 0.0;
         $this->warned = 0;
         $this->sequence = $receipt->sequence + 1;
+        $this->watch->flush();
         $this->treater?->begin();
     }
 
@@ -92,6 +94,7 @@ final class TreatedLanding
         }
         $this->book->flush();
         $this->warned += $treated->warned;
+        $this->watch->add(substr_count($encoded, "\n"), $treated);
 
         return $batch->treated($this->definition->landedTable()->shape, $encoded, $treated->dropped, count($treated->apart));
     }
@@ -138,6 +141,7 @@ final class TreatedLanding
             }
             if ($records->isNotEmpty()) {
                 $at = $this->session->position();
+                $this->watch->add(substr_count($lines, "\n"), $treated);
                 $this->landed($this->session->again(new Batch($this->definition->landedTable()->shape, $lines, $at, $at, null, true, $treated->dropped, count($treated->apart)), $this->recorder->run->id), 0.0);
                 $this->recorder->say("{$records->count()} records set aside before were sent again".($treated->apart === [] ? '.' : ', '.count($treated->apart).' failed again.'));
             }

@@ -21,6 +21,9 @@ final class Judging
     /** @var array<int, bool> by check */
     public array $passed = [];
 
+    /** @var list<int> rules that it satisfies */
+    public array $watched = [];
+
     private int $step = -1;
 
     /**

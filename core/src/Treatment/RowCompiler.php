@@ -11,7 +11,9 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\Expression\Compiler;
 use Lighterman\Core\Treatment\Expression\InvalidExpression;
+use Lighterman\Core\Treatment\Expression\Kind;
 use Lighterman\Core\Treatment\Expression\Piece;
 use Lighterman\Core\Treatment\Expression\Scope;
 use Lighterman\Core\Treatment\Step\InvalidStep;
@@ -37,6 +39,12 @@ final class RowCompiler
 
     /** @var array<int, InvalidTreatment> what is wrong, by check */
     public array $checkErrors = [];
+
+    /** @var array<int, InvalidTreatment> what is wrong, by rule */
+    public array $watchErrors = [];
+
+    /** @var array<int, array{php: string, needs: list<int>}> by rule */
+    private array $watched = [];
 
     /** @var array<int, Type> by line */
     private array $types = [];
@@ -97,16 +105,39 @@ final class RowCompiler
         }
         $this->refuseTwice();
         foreach ($treatment->checks as $n => $check) {
-            $this->checkNeeds = [];
-            $this->line = null;
-            try {
-                $php = $check->emit($this, fn (string $column): Piece => $this->checked($check, $column));
-            } catch (InvalidTreatment|InvalidExpression $e) {
-                $this->checkErrors[$n] = InvalidTreatment::of(rtrim($e->getMessage(), '.').($e instanceof InvalidExpression ? " ({$e->where()})." : '.'), $e->at);
-                $php = 'true';
-            }
-            $this->checks[] = ['php' => $php, 'needs' => array_keys($this->checkNeeds)];
+            $this->checks[] = $this->condition(fn (): string => $check->emit($this, fn (string $column): Piece => $this->checked($check, $column)), $this->checkErrors, $n) ?? ['php' => 'true', 'needs' => []];
         }
+        foreach ($treatment->watch as $n => $rule) {
+            $condition = $this->condition(fn (): string => $this->truth($rule->expression), $this->watchErrors, $n);
+            if ($condition !== null) {
+                $this->watched[$n] = $condition;
+            }
+        }
+    }
+
+    /**
+     * @param  callable(): string  $php
+     * @param  array<int, InvalidTreatment>  $errors  takes what is wrong
+     * @return array{php: string, needs: list<int>}|null
+     */
+    private function condition(callable $php, array &$errors, int $n): ?array
+    {
+        $this->checkNeeds = [];
+        $this->line = null;
+        try {
+            return ['php' => $php(), 'needs' => array_keys($this->checkNeeds)];
+        } catch (InvalidTreatment|InvalidExpression $e) {
+            $errors[$n] = InvalidTreatment::of(rtrim($e->getMessage(), '.').($e instanceof InvalidExpression ? " ({$e->where()})." : '.'), $e->at);
+
+            return null;
+        }
+    }
+
+    private function truth(string $expression): string
+    {
+        $piece = Compiler::compile($expression, $this->scopeFor(null, null));
+
+        return $piece->kind === Kind::Flag ? "({$piece->php} === true)" : throw InvalidExpression::at($expression, 1, "What is counted is true or false, but this is a {$piece->kind->value}.");
     }
 
     /** @throws InvalidTreatment the first of what is wrong */
@@ -117,6 +148,9 @@ final class RowCompiler
         }
         foreach ($this->checkErrors as $n => $error) {
             throw InvalidTreatment::of('check '.($n + 1).": {$error->getMessage()}", $error->at);
+        }
+        foreach ($this->watchErrors as $n => $error) {
+            throw InvalidTreatment::of("{$this->treatment->watch[$n]->name}: {$error->getMessage()}", $error->at);
         }
     }
 
@@ -378,7 +412,7 @@ final class RowCompiler
                 $n++;
                 $f = explode("\t", $row);
                 try { '.$this->loads(true).' '.$body.' $ok = '.$checks.'; } catch (Fault) { $ok = false; }
-                if ($ok) { '.$after.' $out .= implode("\t", ['.implode(', ', $out).'])."\n"; } else { $out .= $t->judged($row, $n); }
+                if ($ok) { '.$after.' $landed = implode("\t", ['.implode(', ', $out).'])."\n"; $out .= $landed; '.$this->counting('$landed').' } else { $out .= $t->judged($row, $n); }
             }
             return $out;');
     }
@@ -404,7 +438,7 @@ final class RowCompiler
         $out = implode(', ', array_map(fn (int $i): string => $this->variables[$i], array_keys(array_filter($this->sheet, static fn (Line $l): bool => ! $l->drop))));
         if ($checks) {
             [$conditions, $after] = $this->conditions(false);
-            $body .= " if (! ({$conditions})) { return null; } {$after}";
+            $body .= " if (! ({$conditions})) { return null; } {$after} \$landed = [{$out}]; {$this->counting('$landed')}";
         }
 
         return $this->evaluated('static function (array $f, array $stamps, \Lighterman\Core\Treatment\Treater $t)', $this->loads(false)." {$body} return [{$out}];");
@@ -438,7 +472,23 @@ final class RowCompiler
             $body .= "try { \$j->checked({$n}, ! Sent::all(\$f, [{$needs}]) || {$php}); } catch (Fault \$e) { \$j->unchecked({$n}, \$e); } ";
         }
 
+        foreach ($this->watched as $n => $rule) {
+            $body .= 'try { if (Sent::all($f, ['.implode(', ', $rule['needs'])."]) && {$rule['php']}) { \$j->watched[] = {$n}; } } catch (Fault) { } ";
+        }
+
         return $this->evaluated('static function (array $f, array $stamps, \Lighterman\Core\Treatment\Treater $t, \Lighterman\Core\Treatment\Judging $j)', $this->loads(false)." {$body}");
+    }
+
+    /** Counts what a record satisfies that lands. Where an expression fails, it is not satisfied. */
+    private function counting(string $landed): string
+    {
+        $php = '';
+        foreach ($this->watched as $n => $rule) {
+            $needs = implode(', ', $rule['needs']);
+            $php .= "try { if (Sent::all(\$f, [{$needs}]) && {$rule['php']}) { \$t->matched({$n}, {$landed}); } } catch (Fault) { } ";
+        }
+
+        return $php;
     }
 
     /** @return array{string, string} the condition under which a record passes, and what is to be noted once it has */
@@ -469,7 +519,7 @@ final class RowCompiler
     private function loads(bool $encoded): string
     {
         $used = [];
-        foreach ([...array_map(fn (int $i): array => $this->blocks[$i] === [] && $encoded ? [] : $this->needs[$i], $this->order), ...array_map(static fn (array $c): array => array_flip($c['needs']), $this->checks)] as $needs) {
+        foreach ([...array_map(fn (int $i): array => $this->blocks[$i] === [] && $encoded ? [] : $this->needs[$i], $this->order), ...array_map(static fn (array $c): array => array_flip($c['needs']), [...$this->checks, ...$this->watched])] as $needs) {
             $used += $needs;
         }
         ksort($used);

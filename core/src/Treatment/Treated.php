@@ -11,6 +11,12 @@ final class Treated
 
     public int $warned = 0;
 
+    /** @var array<int, int> records that landed and satisfy a rule, by rule */
+    public array $matched = [];
+
+    /** @var array<int, list<list<string|false|null>>> some of them, as they landed, by rule */
+    public array $samples = [];
+
     /** @var list<Apart> */
     public array $apart = [];
 }

@@ -13,6 +13,9 @@ use Lighterman\Core\Format\CopyText;
  */
 final class Treater
 {
+    /** Records of a batch that are kept as examples of a rule. */
+    private const SAMPLES = 3;
+
     /** @var array<int, array<array-key, true>> by check: what was seen in this batch, for `unique` */
     public array $seen = [];
 
@@ -208,6 +211,7 @@ final class Treater
     public function passes(array $row): bool
     {
         $seen = $this->seen;
+        $this->ahead = true;
         try {
             self::demandUtf8($row);
 
@@ -215,6 +219,7 @@ final class Treater
         } catch (Fault) {
             return false;
         } finally {
+            $this->ahead = false;
             $this->seen = $seen;
         }
     }
@@ -228,6 +233,22 @@ final class Treater
         $landed = $this->judge(CopyText::row($line), $n);
 
         return $landed === null ? '' : CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $landed));
+    }
+
+    /**
+     * For the compiled function: a record that lands satisfies a rule.
+     *
+     * @param  string|list<string|false|null>  $landed  a line in the text form of COPY, or the values
+     */
+    public function matched(int $rule, string|array $landed): void
+    {
+        if ($this->ahead) {
+            return;
+        }
+        $this->now->matched[$rule] = ($this->now->matched[$rule] ?? 0) + 1;
+        if (count($this->now->samples[$rule] ?? []) < self::SAMPLES) {
+            $this->now->samples[$rule][] = is_string($landed) ? CopyText::row($landed) : $landed;
+        }
     }
 
     /**
@@ -253,6 +274,9 @@ final class Treater
                 return null;
             case Outcome::Warn:
                 $this->now->warned++;
+        }
+        foreach ($judging->watched as $rule) {
+            $this->matched($rule, $judging->landed());
         }
 
         return $judging->landed();

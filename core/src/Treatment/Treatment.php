@@ -13,15 +13,20 @@ final readonly class Treatment
      * @param  list<Line>  $lines  those that do something; a source column without a line is kept as it is
      * @param  list<string>  $order  landed columns that come first, in this order
      * @param  list<Check>  $checks
+     * @param  list<WatchRule>  $watch
      * @param  Outcome|null  $failing  what becomes of a record that cannot be treated; null while it is not stated
      */
-    public function __construct(public array $lines = [], public array $order = [], public array $checks = [], public ?Outcome $failing = null, public ?FailureLimit $limit = null)
+    public function __construct(public array $lines = [], public array $order = [], public array $checks = [], public ?Outcome $failing = null, public ?FailureLimit $limit = null, public array $watch = [])
     {
+        $names = array_map(static fn (WatchRule $w): string => $w->name, $watch);
+        foreach (array_diff_assoc($names, array_unique($names)) as $twice) {
+            throw InvalidTreatment::of("Two things are counted as \"{$twice}\".");
+        }
     }
 
     public function isEmpty(): bool
     {
-        return $this->lines === [] && $this->order === [] && $this->checks === [];
+        return $this->lines === [] && $this->order === [] && $this->checks === [] && $this->watch === [];
     }
 
     /**
@@ -56,6 +61,17 @@ final readonly class Treatment
         usort($sorted, static fn (Line $a, Line $b): int => ($place[$a->name()] ?? 100_000 + (int) array_search($a, $sheet, true)) <=> ($place[$b->name()] ?? 100_000 + (int) array_search($b, $sheet, true)));
 
         return $sorted;
+    }
+
+    /**
+     * The same with other checks or rules.
+     *
+     * @param  list<Check>|null  $checks
+     * @param  list<WatchRule>|null  $watch
+     */
+    public function with(?array $checks = null, ?array $watch = null): self
+    {
+        return new self($this->lines, $this->order, $checks ?? $this->checks, $this->failing, $this->limit, $watch ?? $this->watch);
     }
 
     /**
@@ -108,6 +124,7 @@ final readonly class Treatment
             'columns' => array_map(static fn (Line $l): array => $l->toArray(), $this->lines) ?: null,
             'order' => $this->order ?: null,
             'checks' => array_map(static fn (Check $c): array => $c->toArray(), $this->checks) ?: null,
+            'watch' => array_map(static fn (WatchRule $w): array => $w->toArray(), $this->watch) ?: null,
             'failing' => $this->failing?->value,
             'limit' => $this->limit?->toArray(),
         ], static fn (mixed $v): bool => $v !== null);
@@ -128,6 +145,7 @@ final readonly class Treatment
             array_values(array_map(static fn (mixed $c): Check => Check::fromArray((array) $c), (array) ($data['checks'] ?? []))),
             Outcome::tryFrom((string) ($data['failing'] ?? '')),
             FailureLimit::fromArray($data['limit'] ?? null),
+            array_values(array_map(static fn (mixed $w): WatchRule => WatchRule::fromArray((array) $w), (array) ($data['watch'] ?? []))),
         );
     }
 }

@@ -25,6 +25,25 @@
                 @if ($sheet->checks === [])<tr><td colspan="5" class="faded">Nothing is checked yet. Choose at the right what every record has to be like.</td></tr>@endif
                 </tbody></table>
         </section>
+        <section class="sheet table-box">
+            <table class="rows"><caption class="hidden-text">What is only counted</caption>
+                <thead><tr><th>Only counted: records that land and for which</th><th class="num">Last 24 hours</th><th>By hour</th><th></th></tr></thead>
+                <tbody>
+                @foreach ($treatment->watch as $n => $rule)
+                    @php $w = $counted[$rule->name] ?? null; $most = $w ? max(1e-9, ...array_map(fn ($r) => $r ?? 0.0, $w->rates)) : 1; @endphp
+                    <tr><td class="wrap"><b>{{ $rule->name }}</b><br><span class="mono faded small">{{ $rule->expression }}</span>@if (isset($sheet->rowsOf->watchErrors[$n]))<br><span class="wrong">{{ $sheet->rowsOf->watchErrors[$n]->getMessage() }}</span>@endif
+                        @if ($w?->samples)<details class="small"><summary>The latest {{ count($w->samples) }}</summary>@include('parts.values', ['rows' => array_map(fn ($s) => $s['record'], $w->samples)])</details>@endif</td>
+                    <td class="num">@if ($w)<b title="{{ App\Support\Say::count($w->matched) }} of {{ App\Support\Say::count($w->landed) }}">{{ App\Support\Say::share($w->share()) }}</b><br><span class="faded small">{{ App\Support\Say::count($w->matched) }} of {{ App\Support\Say::count($w->landed) }}</span>@else<span class="faded">nothing landed yet</span>@endif</td>
+                    <td>@if ($w)<svg width="120" height="22" role="img" aria-label="share by hour: {{ implode(', ', array_map(fn ($r) => $r === null ? 'none' : round(100 * $r, 1).' %', $w->rates)) }}">@foreach ($w->rates as $i => $r)<rect x="{{ $i * 5 }}" y="{{ 21 - 20 * ($r ?? 0) / $most }}" width="4" height="{{ 20 * ($r ?? 0) / $most + 1 }}" fill="currentColor" opacity="{{ $r === null ? 0.18 : 0.8 }}"/>@endforeach</svg>@endif</td>
+                    <td>@can('change')<form method="post" action="/feeds/{{ $enc }}/checks">@csrf<input type="hidden" name="name" value="{{ $rule->name }}"><button class="button plain" name="act" value="count_no_more" aria-label="Count no more: {{ $rule->name }}">Remove</button></form>@endcan</td></tr>
+                @endforeach
+                @if ($treatment->watch === [])<tr><td colspan="4" class="faded">Nothing is counted.</td></tr>@endif
+                </tbody></table>
+            @can('change')
+            <form method="post" action="/feeds/{{ $enc }}/checks" class="bar pad" style="margin: 0">@csrf
+                <label for="count-name">Count as</label><input class="input" id="count-name" name="name" maxlength="80" placeholder="small orchards" style="width: 150px"><label for="count-expression">the records for which</label><input class="input mono" id="count-expression" name="expression" placeholder="hectares < 1" style="flex: 1 1 180px"><button class="button" name="act" value="count">Count them</button></form>
+            @endcan
+        </section>
         <section class="sheet pad">
             <h2>A record that cannot be treated</h2>
             <p class="faded small">A value that cannot be converted, a division by zero, a nested value that is not JSON. {{ $sheet->failing }} of the {{ count($sheet->rows) }} sampled rows fail now.</p>
@@ -36,7 +55,7 @@
         </section>
     </div>
     @can('change')
-    <section class="sheet pad">
+    <section class="sheet pad" style="grid-column: 2; grid-row: 1">
         <h2>{{ $now ? 'Change the check' : 'Add a check' }}</h2>
         <form method="get" class="bar">@if ($edit !== null)<input type="hidden" name="check" value="{{ $edit }}">@endif<label for="kind">The value</label><div class="select"><select id="kind" name="kind" x-data="submits">@if (! $kind)<option value="">choose…</option>@endif @foreach ($kinds as $k => $word)<option value="{{ $k }}" @selected($k === $kind)>{{ $word }}</option>@endforeach</select></div><noscript><button class="button">Go on</button></noscript></form>
         @if ($kind)
