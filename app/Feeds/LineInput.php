@@ -12,6 +12,7 @@ use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Treatment\Step\Lookup;
 
 /** Reads the forms of the column sheet and of the checks. */
 final class LineInput
@@ -33,8 +34,7 @@ final class LineInput
         }
 
         if ($request->input('add') === 'lookup') {
-            // Something that is there, to begin with: the person says what is meant.
-            $steps[] = ['lookup' => 'public.table', 'system' => (string) System::orderBy('name')->value('name'), 'match' => 'key', 'take' => 'name'];
+            $steps[] = ['lookup' => Lookup::UNSAID, 'system' => (string) System::orderBy('name')->value('name'), 'match' => Lookup::UNSAID, 'take' => Lookup::UNSAID];
         }
 
         return Line::fromArray(['from' => $was->from, 'as' => trim((string) $request->input('as')), 'drop' => $request->boolean('drop'), 'steps' => $steps]);

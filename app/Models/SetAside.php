@@ -89,6 +89,15 @@ final class SetAside extends Record
         return $this->overtaken_by !== null && in_array($this->state, ['waiting', 'asked'], true) ? 'overtaken' : $this->state;
     }
 
+    /**
+     * @param  list<int>  $feeds
+     * @return array<int, int> records that somebody has to decide about, by feed
+     */
+    public static function waitingOf(array $feeds): array
+    {
+        return array_column(DB::select("SELECT s.feed_id, count(*) AS records FROM set_aside s JOIN feeds f ON f.id = s.feed_id WHERE s.feed_id = ANY (?) AND s.state = 'waiting' AND s.overtaken_by IS NULL AND s.sequence <= f.sequence GROUP BY 1", ['{'.implode(',', $feeds).'}']), 'records', 'feed_id');
+    }
+
     /** How many feeds have records that somebody has to decide about. */
     public static function feedsWaiting(): int
     {

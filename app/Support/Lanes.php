@@ -6,6 +6,7 @@ namespace App\Support;
 
 use App\Models\Feed;
 use App\Models\Receipt;
+use App\Models\SetAside;
 use Carbon\CarbonImmutable;
 use Illuminate\Support\Collection;
 use Illuminate\Support\Facades\Cache;
@@ -21,7 +22,8 @@ final readonly class Lanes
     /**
      * @param  Collection<int, Feed>  $feeds  of this page, with their route
      * @param  array<int, list<array{float, float}>>  $sparks  by feed: minutes ago and worst seconds behind
-     * @param  array<int, object>  $today  by feed: rows and set_aside
+     * @param  array<int, int>  $today  rows carried today, by feed
+     * @param  array<int, int>  $aside  records set aside that wait, by feed
      */
     private function __construct(
         public Collection $feeds,
@@ -29,6 +31,7 @@ final readonly class Lanes
         public int $pages,
         public array $sparks,
         public array $today,
+        public array $aside,
     ) {
     }
 
@@ -47,17 +50,17 @@ final readonly class Lanes
             $sparks[$row->feed_id] = json_decode($row->points, true);
         }
 
-        return new self($feeds, $page, max(1, (int) ceil($total / self::PER_PAGE)), $sparks, self::today($ids));
+        return new self($feeds, $page, max(1, (int) ceil($total / self::PER_PAGE)), $sparks, self::today($ids), SetAside::waitingOf($ids));
     }
 
     /**
      * @param  list<int>  $ids
-     * @return array<int, object>
+     * @return array<int, int>
      */
     private static function today(array $ids): array
     {
         return DB::table('carried_hours')->whereIn('feed_id', $ids)->where('hour', '>=', self::midnight())
-            ->groupBy('feed_id')->get(['feed_id', DB::raw('sum(rows) AS rows'), DB::raw('sum(set_aside) AS set_aside')])->keyBy('feed_id')->all();
+            ->groupBy('feed_id')->get(['feed_id', DB::raw('sum(rows) AS rows')])->mapWithKeys(static fn (object $r): array => [$r->feed_id => (int) $r->rows])->all();
     }
 
     /** @return array<int, int> rows carried in each hour of the viewer's day so far, by hour of day */

@@ -96,9 +96,10 @@ final class Say
             return '—';
         }
         $here = CarbonImmutable::instance($at)->setTimezone(self::zone());
-        $time = $seconds ? 'H:i:s' : 'H:i';
 
-        return $here->isSameDay(CarbonImmutable::now(self::zone())) ? $here->format($time) : $here->format("j M {$time}");
+        return $here->format(match (true) {
+            ! $here->isSameDay(CarbonImmutable::now(self::zone())) => 'j M H:i', $seconds => 'H:i:s', default => 'H:i',
+        });
     }
 
     /** A long name shortened in the middle, since tables of one family differ at the end. */

@@ -6,6 +6,7 @@ namespace Tests\App;
 
 use App\Feeds\AsideDesk;
 use App\Feeds\FeedBook;
+use App\Feeds\WatchedRecords;
 use App\Models\Feed;
 use App\Models\MaskKey;
 use App\Models\RouteLog;
@@ -527,6 +528,18 @@ final class LogRunnerTest extends AppCase
         $this->drain();
         self::assertSame([['6', 'f'], ['5', 'f'], ['77', 't']], array_map(array_values(...), $this->house->rows('SELECT kilos, is_current FROM copy.loads WHERE id = 6 ORDER BY source_position')));
         $this->assertRunsAddUp($feed);
+    }
+
+    #[Test]
+    public function changes_that_satisfy_a_rule_are_counted_once_they_have_landed(): void
+    {
+        $feed = $this->logFeed('loads', ['treatment' => Treatment::fromArray(['watch' => [['name' => 'even', 'expression' => 'kg % 2 == 0']], 'failing' => 'stop'])]);
+        $this->drain();
+        $this->gate->run('UPDATE loads SET kg = 2 WHERE id <= 30; UPDATE loads SET kg = 3 WHERE id BETWEEN 31 AND 40; DELETE FROM loads WHERE id = 50');
+        $this->drain();
+        $told = WatchedRecords::of($feed)['even'];
+        self::assertSame([540, 280], [$told->landed, $told->matched]);
+        self::assertCount(6, $told->samples);
     }
 
     #[Test]

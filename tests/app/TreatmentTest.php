@@ -7,6 +7,7 @@ namespace Tests\App;
 use App\Feeds\AsideDesk;
 use App\Feeds\DraftBook;
 use App\Feeds\FeedBook;
+use App\Feeds\WatchedRecords;
 use App\Models\Feed;
 use App\Models\MaskKey;
 use App\Models\Person;
@@ -344,7 +345,7 @@ final class TreatmentTest extends AppCase
         $this->feed();
         $this->actingAs($this->engineer());
         $this->post('/feeds/loads/columns/line', ['line' => 1, 'as' => 'kg', 'add' => 'lookup'])->assertRedirect();
-        $this->get('/feeds/loads/columns?line=1')->assertOk()->assertSee('public.table');
+        $this->get('/feeds/loads/columns?line=1')->assertOk()->assertSee('It is not said yet in which table it is looked up')->assertSee('500');
         $step = ['do' => 'lookup', 'system' => 'house', 'lookup' => 'public.regions', 'match' => 'code', 'take' => 'title', 'age_minutes' => '5'];
         $this->postJson('/feeds/loads/columns/line', ['line' => 1, 'as' => 'region', 'steps' => [$step]])->assertJson(['error' => 'house.public.regions has no column "title". It has code, name.']);
         $this->postJson('/feeds/loads/columns/line', ['line' => 1, 'as' => 'region', 'steps' => [['system' => 'moon'] + $step]])->assertJson(['error' => 'There is no system "moon". There are gate, house.']);
@@ -352,6 +353,27 @@ final class TreatmentTest extends AppCase
         self::assertStringContainsString('region 500', $told['sheet']);
         self::assertStringContainsString('varchar(30)', $told['sheet']);
         self::assertStringContainsString('look up regions.name, 5 min', $told['sheet']);
+    }
+
+    #[Test]
+    public function what_is_only_counted_changes_nothing_and_is_told_by_hour_with_samples(): void
+    {
+        $feed = $this->carry($this->treated(['columns' => [['from' => 'grower', 'steps' => [['mask' => 'keyed_hash']]]], 'checks' => [['check' => 'range', 'columns' => ['kg'], 'to' => '400', 'else' => 'drop'], ['check' => 'range', 'columns' => ['kg'], 'from' => '3', 'else' => 'warn']],
+            'watch' => [['name' => 'small', 'expression' => 'kg <= 10'], ['name' => 'divided', 'expression' => '100 / (kg - 5) > 90'], ['name' => 'none', 'expression' => "grower == 'grower 1'"]]]));
+        self::assertSame([500, 400, 100, 0], [($run = $this->lastRun($feed))->read, $run->inserted, $run->dropped, $run->set_aside]);
+        $told = WatchedRecords::of($feed);
+        self::assertSame([[400, 10], [400, 1], [400, 0]], array_map(static fn (string $n): array => [$told[$n]->landed, $told[$n]->matched], ['small', 'divided', 'none']));
+        self::assertSame(0.025, $told['small']->share());
+        self::assertSame(0.025, $told['small']->rates[23]);
+        self::assertSame('6', (string) $told['divided']->samples[0]['record']['kg']);
+        self::assertStringNotContainsString('grower', (string) json_encode(array_map(static fn (array $s): mixed => $s['record']['grower'], $told['small']->samples)));
+
+        $this->actingAs($this->engineer());
+        $this->post('/feeds/loads/checks', ['act' => 'count', 'name' => 'small', 'expression' => 'kg < 5'])->assertSessionHasErrors();
+        $this->post('/feeds/loads/checks', ['act' => 'count', 'name' => 'wrong', 'expression' => 'kgs < 5'])->assertSessionHasNoErrors();
+        $this->get('/feeds/loads/checks')->assertOk()->assertSee('There is no column "kgs". Did you mean "kg"?')->assertSee('10 of 400');
+        $this->post('/feeds/loads/checks', ['act' => 'count_no_more', 'name' => 'wrong']);
+        self::assertNull(DraftBook::of($feed));
     }
 
     #[Test]

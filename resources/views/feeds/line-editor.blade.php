@@ -2,6 +2,7 @@
     use Lighterman\Core\Treatment\Step\{Convert, Derive, Lookup, Mask, Pick, Stamp};
     $of = $l['line'];
     $enc = rawurlencode($feed->name);
+    $said = fn (string $name): string => str_ends_with($name, Lookup::UNSAID) ? '' : $name;
 @endphp
 <aside class="sheet pad side" aria-label="Column {{ $of->name() }}">
     <div style="display: flex; gap: 8px; align-items: baseline"><h2><span class="mono">{{ $of->from ?? $of->name() }}</span></h2><span class="faded small">{{ $of->from === null ? 'made on the way' : $l['column']->type }}</span><a class="button plain" style="margin-left: auto" href="?{{ http_build_query(array_filter(['sample' => $sample, 'row' => $sheet->at ?: null])) }}" data-close>Close</a></div>
@@ -43,8 +44,8 @@
             @elseif ($step instanceof Lookup)
                 <input type="hidden" name="steps[{{ $i }}][do]" value="lookup">
                 <div class="field"><label for="s{{ $i }}-system">In system</label><div class="select"><select id="s{{ $i }}-system" name="steps[{{ $i }}][system]">@foreach (App\Models\System::orderBy('name')->pluck('name') as $name)<option @selected($step->system === $name)>{{ $name }}</option>@endforeach</select></div></div>
-                <div class="field"><label for="s{{ $i }}-table">Table</label><input class="input mono" id="s{{ $i }}-table" name="steps[{{ $i }}][lookup]" value="{{ $step->table }}"></div>
-                <div class="pair"><div class="field"><label for="s{{ $i }}-match">Where this column</label><input class="input mono" id="s{{ $i }}-match" name="steps[{{ $i }}][match]" value="{{ $step->match }}"></div><div class="field"><label for="s{{ $i }}-take">is the value, take</label><input class="input mono" id="s{{ $i }}-take" name="steps[{{ $i }}][take]" value="{{ $step->take }}"></div></div>
+                <div class="field"><label for="s{{ $i }}-table">Table</label><input class="input mono" id="s{{ $i }}-table" name="steps[{{ $i }}][lookup]" placeholder="schema.table" value="{{ $said((string) $step->table) }}"></div>
+                <div class="pair"><div class="field"><label for="s{{ $i }}-match">Where this column</label><input class="input mono" id="s{{ $i }}-match" name="steps[{{ $i }}][match]" value="{{ $said($step->match) }}"></div><div class="field"><label for="s{{ $i }}-take">is the value, take</label><input class="input mono" id="s{{ $i }}-take" name="steps[{{ $i }}][take]" value="{{ $said($step->take) }}"></div></div>
                 <div class="field"><label for="s{{ $i }}-age">Minutes for which an answer is good</label><input class="input" id="s{{ $i }}-age" name="steps[{{ $i }}][age_minutes]" inputmode="decimal" value="{{ $step->age / 60 }}"></div>
                 <div class="pair"><div class="field"><label for="s{{ $i }}-else">If it is not there</label><div class="select"><select id="s{{ $i }}-else" name="steps[{{ $i }}][else]">@foreach (['fail' => 'the record fails', 'null' => 'null', 'use' => 'this value'] as $way => $word)<option value="{{ $way }}" @selected($step->else === $way)>{{ $word }}</option>@endforeach</select></div></div><div class="field"><label for="s{{ $i }}-use">Value</label><input class="input mono" id="s{{ $i }}-use" name="steps[{{ $i }}][use]" value="{{ $step->use }}"></div></div>
                 <p class="hint">A row that has landed keeps the answer it got, until it changes or is loaded again.</p>

@@ -15,7 +15,7 @@
         @else
         <table class="rows" x-data="rows">
             <caption class="hidden-text">Feeds by route</caption>
-            <thead><tr><th>Feed</th><th>Capture</th><th>State</th><th class="num">Behind</th><th class="num">Promise</th><th>Behind, last 6 h</th><th class="num">Rows today</th><th class="num" title="Rows known to wait at the source">Waiting</th><th class="num">Set aside</th><th class="num">Landed</th><th>Next</th></tr></thead>
+            <thead><tr><th>Feed</th><th>Capture</th><th>State</th><th class="num">Behind</th><th class="num">Promise</th><th>Behind, last 6 h</th><th class="num">Rows today</th><th class="num" title="Rows known to wait at the source">Waiting</th><th class="num" title="Records set aside that wait for a decision">Set aside</th><th class="num">Landed</th><th>Next</th></tr></thead>
             <tbody>
             @foreach ($lanes->feeds->groupBy('route_id') as $group)
                 @php $route = $group->first()->route; @endphp
@@ -28,7 +28,6 @@
                         $of = $feed->progress['of'] ?? null;
                         $left = $of === null ? null : max(0, $of - $done);
                         $body = $feed->definition->body;
-                        $today = $lanes->today[$feed->id] ?? null;
                     @endphp
                     <tr tabindex="0" data-text="{{ $feed->name }}">
                         <td class="clip"><a href="/feeds/{{ rawurlencode($feed->name) }}" title="{{ $body['table'] }} → {{ $feed->landed }}">{{ App\Support\Say::name($feed->name, 26) }}</a></td>
@@ -37,9 +36,9 @@
                         <td class="num {{ in_array($state, ['late', 'failed'], true) ? 'strong' : '' }}">@if ($state === 'loading')first load @if ($of){{ min(99, (int) (100 * $done / max(1, $of))) }} %@endif @else<span title="{{ $behind === null ? '' : number_format($behind, 1).' s' }}">{{ Say::span($behind) }}</span>@endif</td>
                         <td class="num faded">{{ Say::span((float) $feed->promise_seconds) }}</td>
                         <td><svg class="spark" viewBox="0 0 150 24" role="img" aria-label="Time behind over six hours"><line class="limit" x1="0" x2="150" y1="12" y2="12"/><path class="run" d="{{ Charts::spark($lanes->sparks[$feed->id] ?? [], (float) $feed->promise_seconds) }}"/></svg></td>
-                        <td class="num">{{ Say::count((int) ($today->rows ?? 0)) }}</td>
+                        <td class="num">{{ Say::count($lanes->today[$feed->id] ?? 0) }}</td>
                         <td class="num">@if ($feed->bringsChanges() && $state !== 'loading')<span class="{{ $feed->waiting ? '' : 'faded' }}" title="Changes in the spool">{{ Say::short($feed->waiting) }}</span>@elseif ($left !== null)<span title="by the source's own estimate">{{ Say::short($left) }}</span>@else<span class="faded" title="A {{ $feed->capture }} does not tell how many rows wait">—</span>@endif</td>
-                        <td class="num">@if ($n = (int) ($today->set_aside ?? 0))<a class="warn" href="/feeds/{{ rawurlencode($feed->name) }}/set-aside">{{ Say::count($n) }}</a>@else<span class="faded">0</span>@endif</td>
+                        <td class="num">@if ($n = $lanes->aside[$feed->id] ?? 0)<a class="warn" href="/feeds/{{ rawurlencode($feed->name) }}/set-aside">{{ Say::count($n) }}</a>@else<span class="faded">0</span>@endif</td>
                         <td class="num faded"><span title="{{ Say::exactly($feed->last_landed_at) }}">{{ Say::at($feed->last_landed_at) }}</span></td>
                         <td class="faded">@include('parts.next')</td>
                     </tr>
@@ -51,7 +50,7 @@
         @endif
     </div>
     <div class="stack">
-        @include('parts.decisions-short', ['waiting' => App\Support\Decisions::waiting(6)])
+        @include('parts.decisions-short', ['waiting' => App\Support\Decisions::waiting(6), 'aside' => App\Support\Decisions::aside()->take(4)])
         <section class="sheet pad">
             @php $hours = Lanes::byHour(); @endphp
             <h2>Carried today</h2>

@@ -13,6 +13,9 @@ use Lighterman\Core\Treatment\RowCompiler;
 /** Puts in the place of a value what another table has for it. */
 final readonly class Lookup implements Step
 {
+    /** Stands for a table, or column, that is not said yet. */
+    public const UNSAID = '?';
+
     /**
      * @param  string  $system  name of the system that the table is in
      * @param  string  $match  column of that table which the value is looked for in
@@ -49,6 +52,9 @@ final readonly class Lookup implements Step
 
     public function emit(RowCompiler $to, string $variable, ?Type $type): Type
     {
+        if ($this->table->name === self::UNSAID) {
+            throw InvalidStep::because('It is not said yet in which table it is looked up.');
+        }
         if ($type === null) {
             throw InvalidStep::because('There is no value yet that could be looked up.');
         }
@@ -79,7 +85,7 @@ final readonly class Lookup implements Step
     {
         $age = $this->age % 60 === 0 ? intdiv($this->age, 60).' min' : "{$this->age} s";
 
-        return "look up {$this->table->name}.{$this->take}, {$age}".match ($this->else) {
+        return ($this->table->name === self::UNSAID ? 'look up' : "look up {$this->table->name}.{$this->take}, {$age}").match ($this->else) {
             'null' => ', else null', 'use' => ", else {$this->use}", default => '',
         };
     }
