@@ -8,52 +8,17 @@ declare(strict_types=1);
  */
 
 require __DIR__.'/Bench.php';
+require __DIR__.'/Loads.php';
 
-$bench = new Bench;
-$columns = 'id bigint PRIMARY KEY, ticket text NOT NULL, grower integer NOT NULL, variety char(3) NOT NULL, gross numeric(9,1) NOT NULL, tare numeric(9,1), status text NOT NULL, note text, arrived_at timestamptz NOT NULL, updated_at timestamptz NOT NULL';
-$fill = static function (int $rows) use ($bench, $columns): void {
-    $source = $bench->connect('source');
-    $source->exec("DROP TABLE IF EXISTS loads; CREATE TABLE loads ({$columns})");
-    $source->exec("INSERT INTO loads SELECT g, 'T' || lpad(g::text, 8, '0'), g % 1200, 'V' || lpad((g % 60)::text, 2, '0'), round((random() * 30000)::numeric, 1), round((random() * 9000)::numeric, 1), 'settled', CASE WHEN g % 7 = 0 THEN 'second weighing after rain' END, now() - g * interval '1 second', now() - g * interval '1 second' FROM generate_series(1, {$rows}) g");
-    $source->exec('CREATE INDEX ON loads (updated_at)');
-    $source->exec('VACUUM ANALYZE loads');
-};
-$columns = [
-    ['from' => 'ticket', 'steps' => [['mask' => 'keyed_hash']]],
-    ['from' => 'tare', 'as' => 'tare_kg', 'steps' => [['convert' => 'decimal(12,2)']]],
-    ['from' => 'status', 'as' => 'state'],
-    ['as' => 'net', 'steps' => [['derive' => 'gross - tare', 'type' => 'decimal(9,1)']]],
-];
-$checks = [['check' => 'required', 'columns' => ['ticket'], 'else' => 'set_aside'], ['check' => 'range', 'columns' => ['gross'], 'from' => '0', 'to' => '60000', 'else' => 'set_aside']];
-$load = static function (?array $treatment) use ($bench): array {
-    $file = tempnam(sys_get_temp_dir(), 'bench').'.json';
-    $feed = ['table' => 'public.loads', 'watermark' => 'updated_at', 'landing' => 'upsert', 'landed' => 'bench.loads', 'schedule' => ['manual' => true]] + ($treatment === null ? [] : ['treatment' => $treatment]);
-    file_put_contents($file, json_encode(['source' => 'source', 'target' => 'target', 'feeds' => [$feed]], JSON_THROW_ON_ERROR));
-    $bench->lighterman(['route:load', $file]);
-    unlink($file);
-    $run = $bench->lighterman(['feed:run', 'loads', '--json']);
-    $landed = (int) $bench->connect('target')->query('SELECT count(*) FROM bench.loads')->fetchColumn();
-    if ($landed !== 1_000_000) {
-        fwrite(STDERR, "landed {$landed} rows instead of 1000000\n");
-        exit(1);
-    }
-    $bench->connect('target')->exec('DROP SCHEMA bench CASCADE; DROP SCHEMA lighterman CASCADE; CHECKPOINT');
-    $bench->connect('lighterman')->exec("DELETE FROM feeds WHERE name = 'loads'");
-
-    return $run;
-};
-$median = static function (array $values): float {
-    sort($values);
-
-    return $values[intdiv(count($values), 2)];
-};
-
-$fill(1_000_000);
-$ours = $floor = $peaks = [];
-for ($round = 0; $round < 3; $round++) {
-    $floor[] = $load(null)['seconds'];
-    $run = $load(['columns' => $columns, 'checks' => $checks, 'failing' => 'set_aside']);
-    $ours[] = $run['seconds'];
-    $peaks[] = $run['peak'];
-}
-$bench->tell('treat', ['ratio' => $median($ours) / $median($floor), 'ours' => number_format($median($ours), 1).'s', 'floor' => number_format($median($floor), 1).'s', 'rows' => 1_000_000, 'peak' => round(max($peaks) / 1e6).'MB']);
+$loads = new Loads(new Bench);
+$loads->fill(1_000_000);
+$loads->compare('treat', [
+    'columns' => [
+        ['from' => 'ticket', 'steps' => [['mask' => 'keyed_hash']]],
+        ['from' => 'tare', 'as' => 'tare_kg', 'steps' => [['convert' => 'decimal(12,2)']]],
+        ['from' => 'status', 'as' => 'state'],
+        ['as' => 'net', 'steps' => [['derive' => 'gross - tare', 'type' => 'decimal(9,1)']]],
+    ],
+    'checks' => [['check' => 'required', 'columns' => ['ticket'], 'else' => 'set_aside'], ['check' => 'range', 'columns' => ['gross'], 'from' => '0', 'to' => '60000', 'else' => 'set_aside']],
+    'failing' => 'set_aside',
+]);
