@@ -65,6 +65,7 @@ Route::middleware('auth')->group(function (): void {
         Route::post('/feeds/{feed}/checks', [ColumnsController::class, 'check']);
         Route::match(['get', 'post'], '/feeds/{feed}/rehearse', RehearsalController::class);
         Route::post('/feeds/{feed}/set-aside', [SetAsideController::class, 'act']);
+        Route::post('/feeds/{feed}/set-aside/{record}/reveal', [SetAsideController::class, 'reveal'])->whereNumber('record')->middleware('can:see-personal');
         Route::post('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'edit'])->whereNumber('record');
         Route::post('/feeds/{feed}/versions/back', [ColumnsController::class, 'goBack']);
         Route::post('/feeds/{feed}/set-up', [FeedsController::class, 'change']);

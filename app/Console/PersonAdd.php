@@ -9,7 +9,7 @@ use App\Support\Audit;
 
 final class PersonAdd extends Told
 {
-    protected $signature = 'person:add {name} {role : engineer or viewer} {--zone=UTC} {--json}';
+    protected $signature = 'person:add {name} {role : engineer or viewer} {--zone=UTC} {--sees-personal : may see what masks hide of records set aside} {--json}';
 
     protected $description = 'Adds a person, or sets a new password and role; the password is asked for, or read from standard input';
 
@@ -24,8 +24,8 @@ final class PersonAdd extends Told
             return $this->refuse('The password has fewer than 12 characters. Choose a longer one.');
         }
         $name = (string) $this->argument('name');
-        Person::updateOrCreate(['name' => $name], ['password' => $password, 'role' => $role, 'zone' => (string) $this->option('zone')]);
-        Audit::record('set', 'person', $name, null, ['role' => $role, 'password' => '']);
+        Person::updateOrCreate(['name' => $name], ['password' => $password, 'role' => $role, 'zone' => (string) $this->option('zone'), 'sees_personal' => (bool) $this->option('sees-personal')]);
+        Audit::record('set', 'person', $name, null, ['role' => $role, 'sees_personal' => (bool) $this->option('sees-personal'), 'password' => '']);
         $this->asJson() ? $this->json(['person' => $name, 'role' => $role]) : $this->line("{$name} may sign in as {$role}.");
 
         return self::SUCCESS;

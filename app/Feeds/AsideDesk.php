@@ -71,6 +71,18 @@ final class AsideDesk
         }
     }
 
+    /** @param  Builder<SetAside>  $which */
+    public static function editMany(Builder $which, string $column, ?string $value): int
+    {
+        $edited = 0;
+        foreach ($which->waiting()->with('feed')->lazyById(200) as $record) {
+            self::edit($record, [$column => $value]);
+            $edited++;
+        }
+
+        return $edited;
+    }
+
     /**
      * The waiting records of a feed by reason, with the hours in which they came.
      *

@@ -12,6 +12,7 @@ use Illuminate\Foundation\Auth\User;
  * @property int $id
  * @property string $name
  * @property 'engineer'|'viewer' $role
+ * @property bool $sees_personal whether what masks hide of a record set aside is shown on demand
  * @property string $zone time zone in which times are shown
  */
 final class Person extends User
@@ -20,7 +21,9 @@ final class Person extends User
 
     protected $guarded = [];
 
+    protected $attributes = ['sees_personal' => false];
+
     protected $hidden = ['password', 'remember_token'];
 
-    protected $casts = ['password' => 'hashed'];
+    protected $casts = ['password' => 'hashed', 'sees_personal' => 'boolean'];
 }

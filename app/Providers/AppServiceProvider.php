@@ -23,6 +23,7 @@ final class AppServiceProvider extends ServiceProvider
     {
         Model::shouldBeStrict();
         Gate::define('change', static fn ($person): bool => $person->role === 'engineer');
+        Gate::define('see-personal', static fn ($person): bool => $person->sees_personal);
         View::composer(['layout', 'feeds.index'], static fn ($view) => $view->with('frame', app(Frame::class)));
     }
 }

@@ -14,6 +14,7 @@ use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LogReader;
+use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -235,5 +236,28 @@ abstract class OtherSourceCase extends PostgresCase
         } catch (SystemTrouble $trouble) {
             self::assertSame('no_table', $trouble->reason);
         }
+    }
+
+    #[Test]
+    public function some_rows_are_picked_and_values_are_looked_up(): void
+    {
+        $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, wood VARCHAR(20), litres DECIMAL(6,1), filled_at DATETIME(6))', "INSERT INTO casks VALUES (1, 'oak', 1.5, '2026-01-02 03:04:05'), (2, 'ash''s', 2.5, '2026-01-02 03:04:06'), (3, NULL, 3.5, '2026-01-02 03:04:07')");
+        $feed = $this->feedOf('casks', null, ['id']);
+        $ids = fn (Sampling $which, int $rows): array => array_column($this->other->some($feed, $which, $rows), 0);
+        self::assertSame(['1', '2'], $ids(Sampling::first(), 2));
+        self::assertSame(['3', '2'], $ids(Sampling::last(), 2));
+        self::assertSame(['2'], $ids(Sampling::key(['id' => '2']), 5));
+        self::assertSame([], $ids(Sampling::key(['id' => '9']), 5));
+        $random = $ids(Sampling::random(), 3);
+        sort($random);
+        self::assertSame(['1', '2', '3'], $random);
+
+        $names = $feed->shape->names();
+        [$key, $name] = [$feed->shape->columns[0], $feed->shape->columns[1]];
+        self::assertSame(['1' => 'oak', '2' => "ash's", '3' => null], $this->other->lookup($this->table('casks'), $key, $name)->fetch(['1', '2', '3', '4']));
+        self::assertSame(["ash's" => '2'], $this->other->lookup($this->table('casks'), $name, $key)->fetch(["ash's", "x' OR '1' = '1"]));
+        self::assertCount(4, $names);
+        $this->expectException(SystemTrouble::class);
+        $this->other->lookup($this->table('no_such'), $key, $name)->fetch(['1']);
     }
 }

@@ -543,6 +543,23 @@ final class LogRunnerTest extends AppCase
     }
 
     #[Test]
+    public function what_waits_in_the_spool_is_not_in_clear_there_and_lands_treated(): void
+    {
+        $feed = $this->treatedLog();
+        $this->drain();
+        FeedBook::pause([$feed->refresh()]);
+        $this->gate->run("UPDATE loads SET note = 'Zebedee Quill', kg = CASE WHEN id = 7 THEN -7 ELSE kg END WHERE id IN (7, 8)");
+        $this->drain();
+        self::assertSame(2, (int) DB::table('spool')->where('feed_id', $feed->id)->sum('changes'));
+        self::assertSame(0, DB::table('spool')->whereRaw("position(convert_to('Quill', 'UTF8') IN body) > 0 OR substr(body, 1, 1) <> '\\x01'")->count());
+        FeedBook::resume([$feed->refresh()]);
+        $this->drain();
+        self::assertSame(bin2hex(sodium_crypto_generichash('Zebedee Quill', MaskKey::secretOf('default'), 16)), $this->house->value('SELECT note FROM copy.loads WHERE id = 8'));
+        self::assertSame(['id = 7'], SetAside::waiting()->pluck('key')->all());
+        $this->assertRunsAddUp($feed);
+    }
+
+    #[Test]
     public function a_change_that_stops_the_feed_holds_up_no_other(): void
     {
         $this->gate->run('CREATE TABLE casks (id int PRIMARY KEY, kg int, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO casks VALUES (1, 1)');

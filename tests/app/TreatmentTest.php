@@ -114,6 +114,29 @@ final class TreatmentTest extends AppCase
     }
 
     #[Test]
+    public function many_records_are_edited_at_once_and_only_some_people_see_what_masks_hide(): void
+    {
+        $this->gate->run("UPDATE loads SET weight = 'x', grower = '".self::MARKER."' WHERE id <= 5");
+        $feed = $this->carry($this->treated(['columns' => [['from' => 'weight', 'steps' => [['convert' => 'decimal(8,2)']]], ['from' => 'grower', 'steps' => [['mask' => 'null']]]]]));
+        $one = SetAside::where('feed_id', $feed->id)->first();
+        $this->actingAs($engineer = $this->engineer());
+        $this->get("/feeds/loads/set-aside/{$one->id}")->assertOk()->assertDontSee(self::MARKER)->assertDontSee('Show what masks hide');
+        $this->post("/feeds/loads/set-aside/{$one->id}/reveal")->assertForbidden();
+        $engineer->update(['sees_personal' => true]);
+        $this->get("/feeds/loads/set-aside/{$one->id}")->assertDontSee(self::MARKER)->assertSee('Show what masks hide');
+        $this->post("/feeds/loads/set-aside/{$one->id}/reveal")->assertOk()->assertSee(self::MARKER);
+        self::assertSame(1, DB::table('audit_entries')->where('action', 'looked at what masks hide in a set-aside record of')->count());
+
+        $this->post('/feeds/loads/set-aside', ['act' => 'edit', 'all' => '1', 'column' => 'no_such', 'value' => '1'])->assertSessionHasErrors('column');
+        $this->post('/feeds/loads/set-aside', ['act' => 'edit', 'records' => [$one->id], 'column' => 'weight', 'value' => '1.5'])->assertSessionHas('done', static fn (string $said): bool => str_starts_with($said, 'weight is set in 1 record.'));
+        $this->post('/feeds/loads/set-aside', ['act' => 'edit', 'all' => '1', 'column' => 'weight', 'null' => '1'])->assertSessionHas('done');
+        $this->post('/feeds/loads/set-aside', ['act' => 'send', 'all' => '1'])->assertSessionHas('done');
+        $this->carry($feed->refresh());
+        self::assertSame('5', $this->house->value('SELECT count(*) FROM copy.loads WHERE id <= 5 AND weight IS NULL AND grower IS NULL'));
+        self::assertSame([self::MARKER], array_values(array_unique(SetAside::where('feed_id', $feed->id)->get()->map(static fn (SetAside $r): string => (string) $r->whole()['grower'])->all())));
+    }
+
+    #[Test]
     public function what_a_batch_that_never_landed_had_set_aside_is_taken_back(): void
     {
         $this->gate->run("UPDATE loads SET weight = 'x' WHERE id = 1");
@@ -266,7 +289,7 @@ final class TreatmentTest extends AppCase
             self::assertStringContainsString('does not hold every decimal(8,2)', $e->getMessage());
         }
         self::assertSame(1, $feed->definitions()->count());
-        foreach ([[['from' => 'id', 'drop' => true]], [['from' => 'id', 'steps' => [['mask' => 'keep_last']]]], [['from' => 'kg', 'as' => 'delivered_at']]] as $columns) {
+        foreach ([[['from' => 'id', 'drop' => true]], [['from' => 'id', 'steps' => [['mask' => 'keyed_hash']]]], [['from' => 'updated_at', 'steps' => [['mask' => 'month']]]], [['from' => 'kg', 'as' => 'delivered_at']]] as $columns) {
             try {
                 DraftBook::definition($feed, Treatment::fromArray(['columns' => $columns, 'failing' => 'drop']));
                 self::fail('accepted '.json_encode($columns));

@@ -14,6 +14,7 @@ use App\Runtime\Systems;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
 use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Treatment\InvalidTreatment;
 
 final class RehearsalController
@@ -51,6 +52,11 @@ final class RehearsalController
         }
         if ($request->filled('where')) {
             return [$rehearsal->where((string) $request->input('where'), 50), 'of the last '.number_format(Rehearsal::THROUGH).' rows', null];
+        }
+
+        $key = array_intersect_key(array_filter((array) $request->input('key'), static fn (mixed $v): bool => is_string($v) && $v !== ''), array_flip($rehearsal->definition->key));
+        if ($key !== [] && count($key) === count($rehearsal->definition->key)) {
+            return [$rehearsal->sample(Sampling::key($key), 1), 'picked by its key', null];
         }
 
         return [$rehearsal->sample(Samples::way($request->input('sample')), 50), ['first' => 'the first rows', 'random' => 'random rows'][$request->input('sample')] ?? 'the last rows', null];

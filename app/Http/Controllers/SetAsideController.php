@@ -7,6 +7,7 @@ namespace App\Http\Controllers;
 use App\Feeds\AsideDesk;
 use App\Models\Feed;
 use App\Models\SetAside;
+use App\Support\Audit;
 use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
@@ -30,7 +31,16 @@ final class SetAsideController
 
     public function show(Feed $feed, int $record): View
     {
-        return view('feeds.set-aside-one', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'record' => $this->one($feed, $record)]);
+        return view('feeds.set-aside-one', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'record' => $this->one($feed, $record), 'whole' => null]);
+    }
+
+    /** With what masks hide; that somebody looked is written down. */
+    public function reveal(Feed $feed, int $record): View
+    {
+        $one = $this->one($feed, $record);
+        Audit::record('looked at what masks hide in a set-aside record of', 'feed', $feed->name, null, ['record' => $one->id]);
+
+        return view('feeds.set-aside-one', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'record' => $one, 'whole' => $one->whole()]);
     }
 
     public function edit(Request $request, Feed $feed, int $record): RedirectResponse
@@ -50,12 +60,20 @@ final class SetAsideController
 
     public function act(Request $request, Feed $feed): RedirectResponse
     {
-        $given = $request->validate(['act' => 'required|in:send,let_go', 'records' => 'array|max:1000', 'records.*' => 'integer', 'all' => 'nullable|boolean', 'note' => 'nullable|string|max:500']);
+        $given = $request->validate(['act' => 'required|in:send,let_go,edit', 'column' => 'nullable|string|max:200', 'value' => 'nullable|string|max:100000', 'records' => 'array|max:1000', 'records.*' => 'integer', 'all' => 'nullable|boolean', 'note' => 'nullable|string|max:500']);
         $which = $request->boolean('all') ? $this->filtered($request, $feed) : SetAside::where('feed_id', $feed->id)->whereIn('id', $given['records'] ?? []);
         if ($given['act'] === 'let_go' && trim((string) ($given['note'] ?? '')) === '') {
             return back()->withErrors(['note' => 'Say why they are let go: the note stays with them.']);
         }
-        $feed->load('route');
+        $feed->load('route', 'definition');
+        if ($given['act'] === 'edit') {
+            if (! in_array($given['column'] ?? '', $feed->definition->parsed()->carried()->names(), true)) {
+                return back()->withErrors(['column' => 'Choose the column whose value is to be set.']);
+            }
+            $n = AsideDesk::editMany($which, (string) $given['column'], $request->boolean('null') ? null : (string) ($given['value'] ?? ''));
+
+            return back()->with('done', "{$given['column']} is set in ".($n === 1 ? '1 record.' : "{$n} records.").' Send them again when they are as they should be.');
+        }
         $n = $given['act'] === 'send' ? AsideDesk::send($feed, $which) : AsideDesk::letGo($feed, $which, trim((string) $given['note']));
         $records = $n === 1 ? '1 record' : "{$n} records";
 

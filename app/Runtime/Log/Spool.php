@@ -6,6 +6,7 @@ namespace App\Runtime\Log;
 
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Port\SystemTrouble;
 
 /**
  * Keeps, in Lighterman's own database, the changes of feeds that cannot be landed for the time being, so that the source
@@ -17,6 +18,9 @@ use Lighterman\Core\Landing\SourceCommit;
 final class Spool
 {
     public const PART = 1000;
+
+    /** First byte of a body that is encrypted. */
+    private const SEALED = "\x01";
 
     private const ROWS = 500;
 
@@ -30,7 +34,7 @@ final class Spool
     /** @param  list<array<string, mixed>>  $entries as Carrier::entry() makes them */
     public function add(int $feedId, SourceCommit $commit, int $part, array $entries): void
     {
-        $body = (string) gzcompress(serialize($entries), 1);
+        $body = self::sealed((string) gzcompress(serialize($entries), 1));
         $this->rows[] = [$feedId, $commit->lsn, $part, $commit->at, count($entries), bin2hex($body)];
         $this->bytes += strlen($body);
         if (count($this->rows) >= self::ROWS || $this->bytes >= self::BYTES) {
@@ -63,9 +67,34 @@ final class Spool
             $rows = DB::select("SELECT lsn, part, committed_at, encode(body, 'hex') AS body FROM spool WHERE feed_id = ? AND (lsn, part) > (?, ?) ORDER BY lsn, part LIMIT 100", [$feedId, $after, $part]);
             foreach ($rows as $row) {
                 [$after, $part] = [(int) $row->lsn, (int) $row->part];
-                yield [new SourceCommit($after, (int) $row->committed_at), unserialize((string) gzuncompress((string) hex2bin($row->body)), ['allowed_classes' => false])];
+                yield [new SourceCommit($after, (int) $row->committed_at), unserialize((string) gzuncompress(self::opened((string) hex2bin($row->body))), ['allowed_classes' => false])];
             }
         } while ($rows !== []);
+    }
+
+    /** The changes are as the source has them, with all that a mask will hide. */
+    private static function sealed(string $body): string
+    {
+        $nonce = random_bytes(SODIUM_CRYPTO_SECRETBOX_NONCEBYTES);
+
+        return self::SEALED.$nonce.sodium_crypto_secretbox($body, $nonce, self::key());
+    }
+
+    private static function opened(string $body): string
+    {
+        // What was put in before bodies were sealed begins as zlib does.
+        if ($body[0] !== self::SEALED) {
+            return $body;
+        }
+        $nonce = substr($body, 1, SODIUM_CRYPTO_SECRETBOX_NONCEBYTES);
+        $opened = sodium_crypto_secretbox_open(substr($body, 1 + SODIUM_CRYPTO_SECRETBOX_NONCEBYTES), $nonce, self::key());
+
+        return $opened === false ? throw SystemTrouble::lasting('spool_sealed', 'Changes in the spool cannot be opened: they were sealed with another application key.', 'Restore the application key under which they were written.') : $opened;
+    }
+
+    private static function key(): string
+    {
+        return hash('sha256', 'spool'.config('app.key'), true);
     }
 
     /** Forgets what has landed. */

@@ -90,7 +90,7 @@ final readonly class Conditions
         return match ($which->way) {
             'first' => $select.$order(''),
             'last' => $select.$order(' DESC'),
-            'random' => "SELECT * FROM ({$select} LIMIT ".Sampling::AMONG.') AS some ORDER BY '.$this->spelling->random(),
+            'random' => "SELECT * FROM ({$select} LIMIT ".Sampling::AMONG.') AS sampled ORDER BY '.$this->spelling->random(),
             'key' => "{$select} WHERE ".implode(' AND ', array_map(fn (string $c, string $v): string => $this->spelling->name($c).' = '.$this->typed($c, $v), array_keys($which->key), $which->key)),
         }." LIMIT {$rows}";
     }

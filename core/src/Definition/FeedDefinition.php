@@ -112,6 +112,7 @@ final readonly class FeedDefinition
                 $this->treatment->demandOutcomes();
                 $rows = new RowCompiler($read, $this->treatment, static fn (): string => str_repeat("\0", 32));
                 $rows->demandFlawless();
+                $this->refuseHiddenPosition();
                 $key = $this->treatedKey($rows->sheet);
             } catch (InvalidTreatment $e) {
                 throw InvalidDefinition::at("{$this->name}: treatment", rtrim(lcfirst($e->getMessage()), '.'), 'Change it on the feed\'s columns or checks.');
@@ -120,6 +121,20 @@ final readonly class FeedDefinition
         }
 
         return new LandedTable($this->landed, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source);
+    }
+
+    /**
+     * The position of a feed holds the last values of its key and watermark, and stands in the target.
+     *
+     * @throws InvalidTreatment
+     */
+    private function refuseHiddenPosition(): void
+    {
+        foreach ($this->capture === Capture::Reload ? [] : [...$this->key, ...(array) $this->watermark] as $column) {
+            if ($this->treatment->hides($column)) {
+                throw InvalidTreatment::of("{$column} cannot be masked, since its last value is kept as the feed's position. Choose another key or watermark, or capture reload.");
+            }
+        }
     }
 
     /**
@@ -137,7 +152,7 @@ final readonly class FeedDefinition
                 if (! $this->capture->bringsChanges() && $this->landing !== Landing::Upsert) {
                     return [];
                 }
-                throw InvalidTreatment::of("{$column} belongs to the key, so it has to land, and different values have to stay different: rename it, convert it to text or a wider number, or mask it by a keyed hash.");
+                throw InvalidTreatment::of("{$column} belongs to the key, so it has to land, and different values have to stay different: rename it, or convert it to text or a wider number.");
             }
             $key[] = $own[0]->name();
         }

@@ -15,6 +15,7 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
@@ -52,6 +53,18 @@ final class FeedDefinitionTest extends TestCase
         yield 'a promise of nothing' => [['promiseSeconds' => 0], 'loads: promise_seconds', 'not between'];
         yield 'a name with a slash' => [['name' => 'a/b'], 'name', 'cannot name a feed'];
         yield 'a reload with a watermark' => [['capture' => Capture::Reload, 'landing' => Landing::Replace], 'loads: watermark', 'takes no watermark'];
+        $treated = static fn (array $columns, array $more = []): array => ['treatment' => Treatment::fromArray($more + ['columns' => $columns, 'failing' => 'set_aside'])];
+        yield 'an outcome that is not stated' => [$treated([['from' => 'ticket', 'drop' => true]], ['failing' => '']), 'loads: treatment', 'not stated what becomes of a record'];
+        yield 'a key that is dropped' => [$treated([['from' => 'load_id', 'drop' => true]]), 'loads: treatment', 'load_id belongs to the key'];
+        yield 'a key whose values may become the same' => [$treated([['from' => 'load_id', 'steps' => [['derive' => 'value % 10']]]]), 'loads: treatment', 'different values have to stay different'];
+        yield 'a key that a mask hides' => [$treated([['from' => 'load_id', 'steps' => [['mask' => 'keyed_hash']]]]), 'loads: treatment', 'kept as the feed\'s position'];
+        yield 'a watermark that a mask hides' => [$treated([['from' => 'updated_at', 'steps' => [['mask' => 'month']]]]), 'loads: treatment', 'kept as the feed\'s position'];
+        yield 'a treatment of a column that is left out' => [$treated([['from' => 'place', 'drop' => true]]), 'loads: treatment', 'no column "place"'];
+        yield 'a landed column named as a stamp' => [$treated([['from' => 'ticket', 'as' => 'delivered_at']]), 'loads: stamps', '"delivered_at"'];
+        yield 'an expression with a mistake' => [$treated([['as' => 'x', 'steps' => [['derive' => 'ticket +']]]]), 'loads: treatment', 'at character 9'];
+        yield 'a check of nothing' => [$treated([], ['checks' => [['check' => 'required', 'columns' => ['tickets'], 'else' => 'drop']]]), 'loads: treatment', 'no column "tickets"'];
+        yield 'uniqueness among changes' => [['capture' => Capture::Log, 'watermark' => null] + $treated([], ['checks' => [['check' => 'unique', 'columns' => ['ticket'], 'else' => 'drop']]]), 'loads: checks', 'nothing can be unique'];
+        yield 'a rule that is no condition' => [$treated([], ['watch' => [['name' => 'n', 'expression' => 'load_id + 1']]]), 'loads: treatment', 'true or false'];
         yield 'a reload by upsert without a key' => [['capture' => Capture::Reload, 'watermark' => null, 'key' => []], 'loads: key', 'needs a key'];
     }
 
@@ -90,5 +103,26 @@ final class FeedDefinitionTest extends TestCase
     public function what_is_left_out_is_not_carried(): void
     {
         self::assertSame(['load_id', 'ticket', 'day', 'updated_at'], self::make()->carried()->names());
+    }
+
+    #[Test]
+    public function the_landed_table_is_what_treatment_makes_of_the_source(): void
+    {
+        $said = ['columns' => [['from' => 'load_id', 'as' => 'load', 'steps' => [['convert' => 'text']]], ['from' => 'ticket', 'drop' => true], ['as' => 'month', 'steps' => [['derive' => 'month_of(day)']]]], 'order' => ['month'], 'failing' => 'stop'];
+        $definition = self::make(treatment: Treatment::fromArray($said));
+        $landed = $definition->landedTable();
+        self::assertSame(['month date', 'load text', 'day date', 'updated_at timestamptz'], array_map(static fn (Column $c): string => "{$c->name} {$c->type}", $landed->shape->columns));
+        self::assertSame([['load'], ['load'], ['delivered_at', 'source_position']], [$landed->key, $landed->rowKey(), array_keys($landed->technical())]);
+        self::assertSame(['load_id', 'ticket', 'day', 'updated_at'], $definition->carried()->names());
+        self::assertEquals($definition->toArray(), FeedDefinition::fromArray($definition->toArray())->toArray());
+        self::assertEquals($said, $definition->toArray()['treatment']);
+        self::assertArrayNotHasKey('treatment', self::make()->toArray());
+    }
+
+    #[Test]
+    public function a_reload_that_appends_may_do_without_its_key(): void
+    {
+        $definition = self::make(capture: Capture::Reload, watermark: null, landing: Landing::Append, treatment: Treatment::fromArray(['columns' => [['from' => 'load_id', 'steps' => [['mask' => 'null']]]], 'failing' => 'drop']));
+        self::assertSame([], $definition->landedTable()->key);
     }
 }

@@ -14,7 +14,7 @@
         <form method="post" action="/feeds/{{ $enc }}/set-aside/{{ $record->id }}">@csrf
             <table class="rows"><caption class="hidden-text">Values</caption><thead><tr><th>Column</th><th>Value</th><th>null</th><th>At the failing step</th></tr></thead><tbody>
             @foreach ($record->record as $column => $value)
-                <tr><td class="mono"><label for="v-{{ $loop->index }}">{{ $column }}</label></td><td style="width: 55%"><input class="input mono" id="v-{{ $loop->index }}" name="values[{{ $column }}]" value="{{ $value === false ? '' : $value }}" @disabled(! $open) @cannot('change') disabled @endcannot style="height: 28px"></td><td><input type="checkbox" name="null[{{ $column }}]" value="1" @checked($value === null || $value === false) aria-label="{{ $column }} is null" @disabled(! $open)></td><td class="mono clip faded">{{ $record->at_step[$column] ?? '' }}</td></tr>
+                <tr><td class="mono"><label for="v-{{ $loop->index }}">{{ $column }}</label></td><td style="width: 55%"><input class="input mono" id="v-{{ $loop->index }}" name="values[{{ $column }}]" value="{{ is_string($whole[$column] ?? null) ? $whole[$column] : ($value === false ? '' : $value) }}" @disabled(! $open) @cannot('change') disabled @endcannot style="height: 28px"></td><td><input type="checkbox" name="null[{{ $column }}]" value="1" @checked($value === null || $value === false) aria-label="{{ $column }} is null" @disabled(! $open)></td><td class="mono clip faded">{{ $record->at_step[$column] ?? '' }}</td></tr>
             @endforeach
             </tbody></table>
             @can('change')@if ($open)
@@ -36,6 +36,9 @@
             @if ($record->settled_at)<div><dt>Settled</dt><dd>{{ Say::at($record->settled_at) }} by {{ $record->person ?? 'Lighterman' }}</dd></div>@endif
             @if ($record->overtaken_by)<div><dt>Overtaken by</dt><dd>receipt #{{ $record->overtaken_by }}</dd></div>@endif
         </dl>
+        @can('see-personal')@if ($whole === null && in_array(Lighterman\Core\Treatment\Judging::HIDDEN, $record->record, true))
+        <form method="post" action="/feeds/{{ $enc }}/set-aside/{{ $record->id }}/reveal" style="margin-top: 8px">@csrf<button class="button">Show what masks hide</button><p class="faded small" style="margin-top: 4px">That you looked is written into the audit trail.</p></form>
+        @endif @endcan
         <p class="faded small" style="margin-top: 8px">What a mask hides is hidden here too; a hidden value that is left as it is keeps what it was.</p>
     </section>
 </div>
