@@ -571,5 +571,36 @@ final class LogRunnerTest extends AppCase
         self::assertSame('failed', $feed->refresh()->standing);
         self::assertStringContainsString('kg is "-1"', $feed->trouble['message']);
         self::assertSame('2', $this->house->value('SELECT kg FROM copy.casks'));
+
+        // What waits in the spool is treated too, and stops the feed again until the rule is another one.
+        $this->gate->run('UPDATE casks SET kg = 3');
+        FeedBook::resume([$feed]);
+        $this->drain();
+        self::assertSame(['failed', '3'], [$feed->refresh()->standing, $this->house->value('SELECT kg FROM copy.casks')]);
+        FeedBook::change($feed->load('definition'), FeedDefinition::fromArray(['treatment' => ['checks' => [['check' => 'range', 'columns' => ['kg'], 'from' => '0', 'else' => 'set_aside']], 'failing' => 'stop']] + $feed->definition->body));
+        FeedBook::resume([$feed->refresh()]);
+        $this->drain();
+        self::assertSame('carried', $feed->refresh()->standing);
+        self::assertSame(['id = 1'], SetAside::waiting()->pluck('key')->all());
+        $this->assertRunsAddUp($feed);
+    }
+
+    #[Test]
+    public function a_lookup_that_does_not_answer_is_the_trouble_of_its_feed_alone(): void
+    {
+        $this->gate->run('CREATE TABLE casks (id int PRIMARY KEY, kg int, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO casks VALUES (1, 1)');
+        $this->house->run("CREATE TABLE names (id int PRIMARY KEY, name text); INSERT INTO names SELECT g, 'n' || g FROM generate_series(1, 600) g");
+        $feed = $this->logFeed('loads', ['treatment' => Treatment::fromArray(['columns' => [['from' => 'kg', 'as' => 'name', 'steps' => [['lookup' => 'public.names', 'system' => 'house', 'match' => 'id', 'take' => 'name', 'match_type' => 'int32', 'type' => 'text', 'age' => 1]]]], 'failing' => 'set_aside'])]);
+        $this->logFeed('casks');
+        $this->drain();
+        self::assertSame('500', $this->house->value("SELECT count(*) FROM copy.loads WHERE name = 'n' || id"));
+        $this->house->run('ALTER TABLE names RENAME TO gone');
+        $this->gate->run('UPDATE loads SET kg = 501 WHERE id = 1; UPDATE casks SET kg = 2');
+        $this->drain();
+        self::assertSame(['failed', '2', 0], [$feed->refresh()->standing, $this->house->value('SELECT kg FROM copy.casks'), SetAside::count()]);
+        $this->house->run('ALTER TABLE gone RENAME TO names');
+        FeedBook::resume([$feed]);
+        $this->drain();
+        self::assertSame('n501', $this->house->value('SELECT name FROM copy.loads WHERE id = 1'));
     }
 }

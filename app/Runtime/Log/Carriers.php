@@ -478,16 +478,19 @@ final class Carriers
     }
 
     /**
-     * What a change of one feed breaks is that feed's trouble, not the route's.
+     * What a change of one feed breaks is that feed's trouble, not the route's; so is a lookup that does not answer.
      *
-     * @param  callable(): void  $do
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
      */
-    public function guarded(Carrier $carrier, callable $do): void
+    public function guarded(Carrier $carrier, callable $do): mixed
     {
         try {
-            $do();
-        } catch (TreatmentStopped $stopped) {
-            throw new SetApart($carrier, $stopped, 'failed');
+            return $do();
+        } catch (TreatmentStopped|SystemTrouble $trouble) {
+            throw new SetApart($carrier, $trouble, 'failed');
         } catch (LogicException $e) {
             throw new SetApart($carrier, SystemTrouble::lasting('no_key', "{$carrier->definition->source}: ".lcfirst($e->getMessage()), 'Choose a key whose columns are never null and belong to the table\'s replica identity.'), 'failed');
         }

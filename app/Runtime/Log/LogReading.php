@@ -487,7 +487,7 @@ final class LogReading
         }
         $this->spool->flush();
         $drain = new SpoolDrain($carrier, $this->landing, $this->recorder, $this->log->route->source->name, fn (callable $do): mixed => $this->atTarget($do, $carrier));
-        if (! $drain->some($this->clock)) {
+        if (! $this->carriers->guarded($carrier, fn (): bool => $drain->some($this->clock))) {
             $carrier->apart = false;
             $this->carriers->lookAgain();
         }
@@ -502,7 +502,8 @@ final class LogReading
             return false;
         }
         $carrier->runs($this->recorder->run($carrier), $this->log->route->source->name);
-        (new SendAgain($carrier, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier)))->some();
+        $again = new SendAgain($carrier, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier));
+        $this->carriers->guarded($carrier, fn () => $again->some());
 
         return true;
     }
