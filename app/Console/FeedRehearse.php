@@ -30,7 +30,7 @@ final class FeedRehearse extends FeedCommand
         } catch (InvalidTreatment $e) {
             return $this->refuse($e->getMessage());
         }
-        $told = array_map($rehearsal->of(...), $rows);
+        $told = array_map($rehearsal->of(...), $rehearsal->records($rows));
         if ($this->asJson()) {
             $this->json($told);
 

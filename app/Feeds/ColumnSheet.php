@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Treatment\Fault;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Judging;
 use Lighterman\Core\Treatment\Line;
@@ -36,9 +37,10 @@ final readonly class ColumnSheet
      */
     public static function of(FeedDefinition $definition, Treatment $treatment, array $rows, int $at, array $stamps, callable $secrets, callable $tables): self
     {
-        $read = $definition->carried();
-        $compiled = new RowCompiler($read, $treatment, $secrets, $tables);
+        $compiled = new RowCompiler($definition->carried(), $treatment, $secrets, $tables);
+        $read = $compiled->read;
         $treater = new Treater($compiled, $treatment, $stamps);
+        $rows = self::records($treater, $rows);
         $at = max(0, min($at, count($rows) - 1));
         $flawless = $compiled->lineErrors === [] && $compiled->checkErrors === [];
         if ($flawless) {
@@ -73,6 +75,24 @@ final readonly class ColumnSheet
         }
 
         return new self($compiled, $lines, self::checks($treatment, $compiled, $judged), $rows, $at, count(array_filter($judged, static fn (Judging $j): bool => array_filter($j->failures, static fn ($f): bool => $f->line !== null) !== [])));
+    }
+
+    /**
+     * @param  list<list<string|null>>  $rows
+     * @return list<list<string|false|null>> the records that become of them, without those whose list cannot be read
+     */
+    private static function records(Treater $treater, array $rows): array
+    {
+        $records = [];
+        foreach ($rows as $row) {
+            try {
+                array_push($records, ...$treater->records($row));
+            } catch (Fault) {
+                continue;
+            }
+        }
+
+        return array_slice($records, 0, 2 * Samples::ROWS);
     }
 
     private static function faultOf(Judging $judged, int $line): ?string
@@ -170,6 +190,7 @@ final readonly class ColumnSheet
             foreach ($of->treatment->watch as $rule) {
                 $said["counted: {$rule->name}"][] = $rule->expression;
             }
+            $said['rows'][] = $of->treatment->explode?->sentence() ?? 'one record each';
             $said['records that cannot be treated'][] = $of->treatment->failing?->words() ?? '—';
             $body = $of->toArray();
             foreach (['landing', 'landed', 'capture', 'watermark', 'promise_seconds', 'overlap', 'deletes', 'truncates'] as $setting) {
@@ -199,6 +220,6 @@ final readonly class ColumnSheet
     {
         $order = $of->order === [] && ! $reordered ? [] : array_values(array_map(static fn (Line $l): string => $l->name(), array_filter($lines, static fn (Line $l): bool => ! $l->drop)));
 
-        return new Treatment(Treatment::telling($lines), $order, $of->checks, $of->failing, $of->limit, $of->watch);
+        return new Treatment(Treatment::telling($lines), $order, $of->checks, $of->failing, $of->limit, $of->watch, $of->explode);
     }
 }

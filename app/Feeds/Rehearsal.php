@@ -12,6 +12,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Treatment\Check;
+use Lighterman\Core\Treatment\Fault;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Judging;
 use Lighterman\Core\Treatment\Outcome;
@@ -69,14 +70,35 @@ final readonly class Rehearsal
     }
 
     /**
+     * The records that become of rows.
+     *
+     * @param  list<list<string|false|null>>  $rows  in the order of the carried columns
+     * @return list<list<string|false|null>|Judging>
+     */
+    public function records(array $rows): array
+    {
+        $records = [];
+        foreach ($rows as $row) {
+            try {
+                array_push($records, ...$this->treater->records($row));
+            } catch (Fault $fault) {
+                $records[] = $this->treater->unreadable($row, $fault);
+            }
+        }
+
+        return array_slice($records, 0, self::MOST);
+    }
+
+    /**
      * What happens to one record. Values that a mask hides are left out.
      *
-     * @param  list<string|false|null>  $row  in the order of the carried columns
+     * @param  list<string|false|null>|Judging  $row  in the order of the treated columns, or why it could not be made a record
      * @return array{record: array<string, string|null>, outcome: string, failures: list<array<string, mixed>>, steps: list<array<string, mixed>>, checks: list<array<string, mixed>>, lands: array<string, string|null>|null, writes: string|null}
      */
-    public function of(array $row): array
+    public function of(array|Judging $row): array
     {
-        $judged = $this->treater->look($row);
+        $judged = $row instanceof Judging ? $row : $this->treater->look($row);
+        $read = $this->definition->treated()->names();
         $treatment = $this->definition->treatment;
         $outcome = $judged->outcome();
         $lands = in_array($outcome, [null, Outcome::Warn], true);
@@ -84,7 +106,7 @@ final readonly class Rehearsal
         $names = $this->definition->landedTable()->shape->names();
 
         return [
-            'record' => array_combine($this->definition->carried()->names(), array_map(static fn (string $c, string|false|null $v): ?string => ! is_string($v) ? null : ($treatment->hides($c) ? Judging::HIDDEN : mb_scrub($v)), $this->definition->carried()->names(), $row)),
+            'record' => array_combine($read, array_map(static fn (string $c, string|false|null $v): ?string => ! is_string($v) ? null : ($treatment->hides($c) ? Judging::HIDDEN : mb_scrub($v)), $read, $judged->row)),
             'outcome' => match ($outcome) {
                 null => 'lands', Outcome::Warn => 'lands, with a warning', Outcome::Drop => 'dropped', Outcome::SetAside => 'set aside', Outcome::Stop => 'stops the feed',
             },

@@ -336,6 +336,34 @@ final class TreatmentTest extends AppCase
     }
 
     #[Test]
+    public function a_list_becomes_rows_and_what_fails_of_it_can_be_mended(): void
+    {
+        $this->gate->run("ALTER TABLE loads ADD parts int[]; UPDATE loads SET parts = ARRAY[id, NULL, -id] WHERE id <= 3; UPDATE loads SET parts = '{}' WHERE id = 4; DELETE FROM loads WHERE id > 5");
+        $treatment = ['explode' => ['column' => 'parts', 'number' => 'part_no'], 'columns' => [['from' => 'parts', 'as' => 'part']], 'checks' => [['check' => 'range', 'columns' => ['part'], 'from' => '0', 'else' => 'set_aside']]];
+        $reload = ['capture' => Capture::Reload, 'watermark' => null, 'landing' => Landing::Append];
+        $feed = $this->carry($this->treated($treatment, $reload));
+        $run = $this->lastRun($feed);
+        self::assertSame([11, 8, 3, true], [$run->read, $run->inserted, $run->set_aside, $run->addsUp()]);
+        self::assertSame(['1|1|1', '1||2', '2|2|1', '2||2', '3|3|1', '3||2', '4||', '5||'], array_map(static fn (array $r): string => implode('|', $r), $this->house->rows('SELECT id, part, part_no FROM copy.loads ORDER BY id, part_no')));
+        $one = SetAside::with('feed')->where('feed_id', $feed->id)->where('key', 'id = 2')->sole();
+        self::assertSame(['-2', '3'], [$one->record['parts'], $one->record['part_no']]);
+        $this->actingAs($this->engineer());
+        $this->get("/feeds/loads/rehearse?aside={$one->id}")->assertOk()->assertSee('part is &quot;-2&quot;', false);
+        $this->get('/feeds/loads/rehearse?sample=first')->assertOk()->assertSee('3 set aside');
+        $this->get('/feeds/loads/columns?sample=first')->assertOk()->assertSee('a record for each element of parts, numbered by part_no');
+        AsideDesk::edit($one, ['parts' => '20']);
+        $this->gate->run('DELETE FROM loads');
+        AsideDesk::send($feed->load('route'), SetAside::whereKey($one->id));
+        $this->carry($feed->refresh());
+        self::assertSame('3', $this->house->value('SELECT part_no FROM copy.loads WHERE part = 20'));
+
+        $this->post('/feeds/loads/columns/act', ['act' => 'explode_no_more']);
+        self::assertNull(DraftBook::treatment($feed)->explode);
+        $this->expectExceptionMessage('its elements share the key of their row');
+        $this->treated($treatment, ['name' => 'another']);
+    }
+
+    #[Test]
     public function names_are_looked_up_in_another_system_in_few_queries(): void
     {
         $this->house->run("CREATE TABLE regions (code int PRIMARY KEY, name text); INSERT INTO regions SELECT g, 'region ' || g FROM generate_series(0, 40) g; INSERT INTO regions VALUES (41, NULL)");

@@ -24,6 +24,7 @@ use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Treatment\Check;
+use Lighterman\Core\Treatment\Explode;
 use Lighterman\Core\Treatment\FailureLimit;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
@@ -108,6 +109,15 @@ final class ColumnsController
                 case 'stamp':
                     $lines[] = new Line(null, trim((string) $request->input('name')) ?: (string) $request->input('what'), [new Stamp((string) $request->input('what'))]);
                     break;
+                case 'explode':
+                    $column = (string) ($lines[$request->integer('line')]->from ?? '');
+                    DraftBook::keep($feed, $treatment->exploding(new Explode($column, trim((string) $request->input('number')) ?: "{$column}_no")));
+
+                    return $this->back($request, $feed);
+                case 'explode_no_more':
+                    DraftBook::keep($feed, $treatment->exploding(null));
+
+                    return $this->back($request, $feed);
                 case 'flatten':
                     $lines = Flattening::lines($lines, $request->integer('line'), (string) $request->input('naming'), $request->boolean('rest'), Samples::of($feed, $definition, Samples::way($request->input('sample')), $this->systems), $definition->carried());
                     break;
@@ -142,7 +152,7 @@ final class ColumnsController
             }
             $treatment = $treatment->with(checks: array_values($checks));
             DraftBook::keep($feed, match ($request->input('act')) {
-                'outcome' => new Treatment($treatment->lines, $treatment->order, $treatment->checks, Outcome::tryFrom((string) $request->input('failing')), FailureLimit::fromArray($request->filled('limit_percent') ? ['percent' => $request->input('limit_percent'), 'of' => $request->input('limit_of') ?: 10_000] : null), $treatment->watch),
+                'outcome' => new Treatment($treatment->lines, $treatment->order, $treatment->checks, Outcome::tryFrom((string) $request->input('failing')), FailureLimit::fromArray($request->filled('limit_percent') ? ['percent' => $request->input('limit_percent'), 'of' => $request->input('limit_of') ?: 10_000] : null), $treatment->watch, $treatment->explode),
                 'count' => $treatment->with(watch: [...$treatment->watch, WatchRule::fromArray($request->only(['name', 'expression']))]),
                 'count_no_more' => $treatment->with(watch: array_values(array_filter($treatment->watch, static fn (WatchRule $w): bool => $w->name !== $request->input('name')))),
                 default => $treatment,

@@ -26,7 +26,7 @@ final class RehearsalController
         try {
             $rehearsal = new Rehearsal($feed, DraftBook::definition($feed, DraftBook::treatment($feed)), $systems);
             [$rows, $told['what'], $told['aside']] = $this->rows($request, $feed, $rehearsal);
-            $told['records'] = array_map($rehearsal->of(...), $rows);
+            $told['records'] = array_map($rehearsal->of(...), $told['aside'] === null ? $rehearsal->records($rows) : $rows);
         } catch (Explained $e) {
             $told['trouble'] = [$e->getMessage(), $e->remedy()];
         } catch (InvalidTreatment $e) {
@@ -40,7 +40,7 @@ final class RehearsalController
     /** @return array{list<list<string|false|null>>, string, SetAside|null} rows, what they are, and the set-aside record if it is one */
     private function rows(Request $request, Feed $feed, Rehearsal $rehearsal): array
     {
-        $columns = $rehearsal->definition->carried()->names();
+        $columns = $rehearsal->definition->treated()->names();
         if ($request->filled('aside')) {
             $record = SetAside::where('feed_id', $feed->id)->findOrFail($request->integer('aside'));
             $whole = $record->whole();

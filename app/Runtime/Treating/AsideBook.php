@@ -33,7 +33,7 @@ final class AsideBook
 
     public function __construct(private readonly int $feedId, private readonly int $definitionId, private readonly FeedDefinition $definition)
     {
-        $this->columns = $definition->carried()->names();
+        $this->columns = $definition->treated()->names();
     }
 
     /** @param  int  $landed  number of the last receipt that stands in the target */

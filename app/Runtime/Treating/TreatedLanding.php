@@ -124,7 +124,7 @@ final class TreatedLanding
     /** Sends the records again that were asked for, in the order in which they were set aside. */
     public function again(int $feedId): void
     {
-        $columns = $this->definition->carried()->names();
+        $columns = $this->definition->treated()->names();
         do {
             $records = SetAside::where('feed_id', $feedId)->where('state', 'asked')->whereNull('overtaken_by')->orderBy('id')->limit(self::AGAIN)->get();
             $lines = '';

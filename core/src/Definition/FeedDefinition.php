@@ -113,6 +113,7 @@ final readonly class FeedDefinition
                 $rows = new RowCompiler($read, $this->treatment, static fn (): string => str_repeat("\0", 32));
                 $rows->demandFlawless();
                 $this->refuseHiddenPosition();
+                $this->refuseExploding();
                 $key = $this->treatedKey($rows->sheet);
             } catch (InvalidTreatment $e) {
                 throw InvalidDefinition::at("{$this->name}: treatment", rtrim(lcfirst($e->getMessage()), '.'), 'Change it on the feed\'s columns or checks.');
@@ -137,6 +138,20 @@ final readonly class FeedDefinition
         }
     }
 
+    /** @throws InvalidTreatment where rows are told apart by a key that elements of one list would share */
+    private function refuseExploding(): void
+    {
+        if ($this->treatment->explode !== null && ($this->capture->bringsChanges() || ! in_array($this->landing, [Landing::Append, Landing::Replace], true))) {
+            throw InvalidTreatment::of('A list can become rows only where rows are appended or the table is replaced, since its elements share the key of their row.');
+        }
+    }
+
+    /** The columns of the records that are treated: those carried, unless a list becomes rows. */
+    public function treated(): Shape
+    {
+        return $this->treatment->read($this->carried());
+    }
+
     /**
      * @param  list<Line>  $sheet
      * @return list<string>
@@ -146,7 +161,7 @@ final readonly class FeedDefinition
     private function treatedKey(array $sheet): array
     {
         $key = [];
-        foreach ($this->key as $column) {
+        foreach ($this->treatment->explode === null ? $this->key : [] as $column) {
             $own = array_values(array_filter($sheet, static fn (Line $l): bool => $l->from === $column && $l->keepsApart()));
             if ($own === []) {
                 if (! $this->capture->bringsChanges() && $this->landing !== Landing::Upsert) {

@@ -31,6 +31,9 @@ final class RowCompiler
 {
     private const HEAD = 'use Lighterman\Core\Format\CopyText; use Lighterman\Core\Treatment\Fault; use Lighterman\Core\Treatment\Sent; use Lighterman\Core\Treatment\Value\{Moment, Nested, Number, Real, Text, Unit}; ';
 
+    /** The columns of the records that are treated. */
+    public readonly Shape $read;
+
     /** @var list<Line> */
     public readonly array $sheet;
 
@@ -95,11 +98,12 @@ final class RowCompiler
      *
      * @throws InvalidTreatment if columns and lines do not fit together at all; errors of single lines are collected
      */
-    public function __construct(private readonly Shape $read, private readonly Treatment $treatment, callable $secrets, ?callable $tables = null)
+    public function __construct(public readonly Shape $carried, private readonly Treatment $treatment, callable $secrets, ?callable $tables = null)
     {
         $this->secrets = $secrets;
         $this->tables = $tables;
-        $this->sheet = $treatment->sheet($read);
+        $this->read = $treatment->read($carried);
+        $this->sheet = $treatment->sheet($carried);
         foreach (array_keys($this->sheet) as $i) {
             $this->collected(fn () => $this->line($i), $i);
         }

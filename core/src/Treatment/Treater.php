@@ -71,6 +71,7 @@ final class Treater
         }
         $this->now = new Treated;
         $this->row0 = $this->number;
+        $encoded = $this->exploded($encoded);
         $this->lookAhead(fn () => $this->run($encoded));
         $landed = $this->run($encoded);
         $this->number = $this->row0 + substr_count($encoded, "\n");
@@ -111,8 +112,54 @@ final class Treater
         }
     }
 
+    /**
+     * The records that become of a row.
+     *
+     * @param  list<string|false|null>  $row  as carried
+     * @return list<list<string|false|null>>
+     *
+     * @throws Fault
+     */
+    public function records(array $row): array
+    {
+        return $this->treatment->explode === null ? [$row] : $this->treatment->explode->rows($row, $this->rows->carried);
+    }
+
+    /** Lines of records out of lines of rows. A row whose list cannot be read fails whole. */
+    private function exploded(string $encoded): string
+    {
+        if ($this->treatment->explode === null) {
+            return $encoded;
+        }
+        $lines = '';
+        foreach (explode("\n", substr($encoded, 0, -1)) as $n => $line) {
+            $row = CopyText::row($line);
+            try {
+                $lines .= implode('', array_map(static fn (array $r): string => CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $r)), $this->records($row)));
+            } catch (Fault $fault) {
+                $this->settled($this->unreadable($row, $fault), $n);
+            }
+        }
+
+        return $lines;
+    }
+
+    /**
+     * @param  list<string|false|null>  $row  as carried
+     */
+    public function unreadable(array $row, Fault $fault): Judging
+    {
+        $judging = new Judging($this->treatment, $this->rows->sheet, [...$row, null]);
+        $judging->failures[] = new Failure((string) $this->treatment->explode?->sentence(), $fault->reason, "{$this->treatment->explode?->column}: {$fault->getMessage()}", $this->treatment->failing ?? Outcome::SetAside);
+
+        return $judging;
+    }
+
     private function run(string $encoded): string
     {
+        if ($encoded === '') {
+            return '';
+        }
         $block = $this->block ??= $this->rows->block();
 
         return mb_check_encoding($encoded, 'UTF-8') ? $block($encoded, $this->stamps, $this) : $this->oneByOne($encoded, $block);
@@ -257,7 +304,12 @@ final class Treater
      */
     private function judge(array $row, int $n): ?array
     {
-        $judging = $this->look($row);
+        return $this->settled($this->look($row), $n);
+    }
+
+    /** @return list<string|false|null>|null what lands */
+    private function settled(Judging $judging, int $n): ?array
+    {
         foreach ($judging->failures as $failure) {
             $this->count($failure, $this->row0 + $n);
         }
@@ -265,7 +317,7 @@ final class Treater
             case Outcome::Stop:
                 throw TreatmentStopped::at($judging->decisive() ?? $judging->failures[0]);
             case Outcome::SetAside:
-                $this->now->apart[] = new Apart($row, $judging);
+                $this->now->apart[] = new Apart($judging->row, $judging);
 
                 return null;
             case Outcome::Drop:

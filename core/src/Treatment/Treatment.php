@@ -14,9 +14,10 @@ final readonly class Treatment
      * @param  list<string>  $order  landed columns that come first, in this order
      * @param  list<Check>  $checks
      * @param  list<WatchRule>  $watch
+     * @param  Explode|null  $explode  done before anything else
      * @param  Outcome|null  $failing  what becomes of a record that cannot be treated; null while it is not stated
      */
-    public function __construct(public array $lines = [], public array $order = [], public array $checks = [], public ?Outcome $failing = null, public ?FailureLimit $limit = null, public array $watch = [])
+    public function __construct(public array $lines = [], public array $order = [], public array $checks = [], public ?Outcome $failing = null, public ?FailureLimit $limit = null, public array $watch = [], public ?Explode $explode = null)
     {
         $names = array_map(static fn (WatchRule $w): string => $w->name, $watch);
         foreach (array_diff_assoc($names, array_unique($names)) as $twice) {
@@ -26,7 +27,17 @@ final readonly class Treatment
 
     public function isEmpty(): bool
     {
-        return $this->lines === [] && $this->order === [] && $this->checks === [] && $this->watch === [];
+        return $this->lines === [] && $this->order === [] && $this->checks === [] && $this->watch === [] && $this->explode === null;
+    }
+
+    /**
+     * The columns of the records that are treated.
+     *
+     * @throws InvalidTreatment
+     */
+    public function read(Shape $carried): Shape
+    {
+        return $this->explode === null ? $carried : $this->explode->read($carried);
     }
 
     /**
@@ -37,8 +48,9 @@ final readonly class Treatment
      *
      * @throws InvalidTreatment
      */
-    public function sheet(Shape $read): array
+    public function sheet(Shape $carried): array
     {
+        $read = $this->read($carried);
         $of = [];
         foreach ($this->lines as $line) {
             $of[$line->from ?? ''][] = $line;
@@ -71,7 +83,19 @@ final readonly class Treatment
      */
     public function with(?array $checks = null, ?array $watch = null): self
     {
-        return new self($this->lines, $this->order, $checks ?? $this->checks, $this->failing, $this->limit, $watch ?? $this->watch);
+        return new self($this->lines, $this->order, $checks ?? $this->checks, $this->failing, $this->limit, $watch ?? $this->watch, $this->explode);
+    }
+
+    /**
+     * The same with another list made rows, or none. The column that numbers its elements comes and goes with it.
+     *
+     * @throws InvalidTreatment
+     */
+    public function exploding(?Explode $explode): self
+    {
+        $number = $this->explode?->number;
+
+        return new self(array_values(array_filter($this->lines, static fn (Line $l): bool => $number === null || $l->from !== $number)), $this->order, $this->checks, $this->failing, $this->limit, $this->watch, $explode);
     }
 
     /**
@@ -121,6 +145,7 @@ final readonly class Treatment
     public function toArray(): array
     {
         return array_filter([
+            'explode' => $this->explode?->toArray(),
             'columns' => array_map(static fn (Line $l): array => $l->toArray(), $this->lines) ?: null,
             'order' => $this->order ?: null,
             'checks' => array_map(static fn (Check $c): array => $c->toArray(), $this->checks) ?: null,
@@ -146,6 +171,7 @@ final readonly class Treatment
             Outcome::tryFrom((string) ($data['failing'] ?? '')),
             FailureLimit::fromArray($data['limit'] ?? null),
             array_values(array_map(static fn (mixed $w): WatchRule => WatchRule::fromArray((array) $w), (array) ($data['watch'] ?? []))),
+            Explode::fromArray($data['explode'] ?? null),
         );
     }
 }

@@ -60,6 +60,10 @@
         <datalist id="types">@foreach (Lighterman\Core\Shape\Type::writable() as $kind)<option value="{{ $kind->value }}">@endforeach<option value="varchar(200)"><option value="decimal(12,2)"></datalist>
         <div class="bar" style="margin-bottom: 0"><button class="button" name="done" value="1">Done</button>@if ($of->from === null)<button class="button danger" name="remove_line" value="1">Remove the column</button>@endif</div>
     </form>
+    @if ($l['column'] && $treatment->explode === null && (in_array($l['column']->type->kind->value, ['json', 'jsonb', 'list'], true) || str_starts_with((string) $l['raw'], '[')) && ! $feed->bringsChanges() && in_array($definition->landing->value, ['append', 'replace'], true))
+    <form method="post" action="/feeds/{{ $enc }}/columns/act" style="margin-top: 10px">@csrf<input type="hidden" name="line" value="{{ $l['number'] }}">
+        <h3>A row for each element</h3><div class="field"><label for="number">Place in the list, landed as</label><input class="input mono" id="number" name="number" value="{{ $of->from }}_no"></div><button class="button" name="act" value="explode">Explode the list</button></form>
+    @endif
     @if ($l['column'] && (in_array($l['column']->type->kind->value, ['json', 'jsonb'], true) || str_starts_with((string) $l['raw'], '{')) && $of->steps === [] && ! $of->drop)
     <form method="post" action="/feeds/{{ $enc }}/columns/act" style="margin-top: 10px">@csrf<input type="hidden" name="line" value="{{ $l['number'] }}"><input type="hidden" name="sample" value="{{ $sample }}">
         <h3>Flatten all its names</h3><div class="field"><label for="naming">Named</label><input class="input mono" id="naming" name="naming" value="{column}_{name}"></div><label class="small"><input type="checkbox" name="rest" value="1" checked> Keep what is not listed as a nested value</label><br><button class="button" name="act" value="flatten" style="margin-top: 6px">Flatten</button></form>

@@ -8,6 +8,7 @@
     @if ($unmasked)<span class="warn">· {{ $unmasked }} {{ $unmasked === 1 ? 'looks personal and is' : 'look personal and are' }} not masked</span>
         @can('change')<form method="post" action="/feeds/{{ $enc }}/columns/act">@csrf<button class="button plain" name="act" value="mask_found">Mask {{ $unmasked === 1 ? 'it' : 'them' }}</button></form>@endcan
     @endif
+    @if ($treatment->explode)<span>· {{ $treatment->explode->sentence() }}</span>@can('change')<form method="post" action="/feeds/{{ $enc }}/columns/act">@csrf<button class="button plain" name="act" value="explode_no_more">No more</button></form>@endcan @endif
     <span class="push">version {{ $newest }}@if ($draft) → <b>{{ $newest + 1 }}, not saved</b>@endif</span>
     @can('change')
     @if ($draft)

@@ -42,6 +42,27 @@ final class Nested
     }
 
     /**
+     * The elements of a list, each as pick() gives it.
+     *
+     * @return list<string|null>
+     *
+     * @throws Fault
+     */
+    public static function elements(string $json): array
+    {
+        $list = self::decoded($json);
+        if ($list === null) {
+            return [];
+        }
+        if (! is_array($list) || ! array_is_list($list)) {
+            throw Fault::because('not_a_list', 'the value is not a list');
+        }
+        $exact = (array) self::decoded($json, exact: true);
+
+        return array_map(static fn (mixed $plain, mixed $text): ?string => self::text(is_array($plain) ? $plain : $text), $list, $exact);
+    }
+
+    /**
      * What is left once some names are taken out of an object.
      *
      * @param  list<string>  $except
