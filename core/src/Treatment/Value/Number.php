@@ -29,8 +29,12 @@ final class Number
         if ($a === null || $b === null) {
             return null;
         }
-        if (strlen($a) + 1 < self::SHORT && strlen($b) + 1 < self::SHORT && self::plain($a) && self::plain($b)) {
-            return self::rounded((float) $a + (float) $b, max(self::places($a), self::places($b)));
+        // Spelled out, since it is done for every record.
+        if (strlen($a) < self::SHORT - 1 && strlen($b) < self::SHORT - 1 && is_numeric($a) && is_numeric($b) && strpbrk($a.$b, "eE \t\n") === false) {
+            [$p, $q] = [strpos($a, '.'), strpos($b, '.')];
+            $places = max($p === false ? 0 : strlen($a) - $p - 1, $q === false ? 0 : strlen($b) - $q - 1);
+
+            return $places === 0 ? (string) ((int) $a + (int) $b) : number_format((float) $a + (float) $b, $places, '.', '');
         }
 
         return (string) self::big($a)->plus(self::big($b));
@@ -41,8 +45,12 @@ final class Number
         if ($a === null || $b === null) {
             return null;
         }
-        if (strlen($a) + 1 < self::SHORT && strlen($b) + 1 < self::SHORT && self::plain($a) && self::plain($b)) {
-            return self::rounded((float) $a - (float) $b, max(self::places($a), self::places($b)));
+        // Spelled out, since it is done for every record.
+        if (strlen($a) < self::SHORT - 1 && strlen($b) < self::SHORT - 1 && is_numeric($a) && is_numeric($b) && strpbrk($a.$b, "eE \t\n") === false) {
+            [$p, $q] = [strpos($a, '.'), strpos($b, '.')];
+            $places = max($p === false ? 0 : strlen($a) - $p - 1, $q === false ? 0 : strlen($b) - $q - 1);
+
+            return $places === 0 ? (string) ((int) $a - (int) $b) : number_format((float) $a - (float) $b, $places, '.', '');
         }
 
         return (string) self::big($a)->minus(self::big($b));

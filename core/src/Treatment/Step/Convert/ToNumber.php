@@ -17,8 +17,15 @@ final readonly class ToNumber implements Worker
 {
     private const RANGES = ['int16' => ['-32768', '32767'], 'int32' => ['-2147483648', '2147483647'], 'int64' => ['-9223372036854775808', '9223372036854775807']];
 
+    private int $scale;
+
+    /** Numbers of fewer characters surely fit; 0 where that cannot be told. */
+    private int $short;
+
     public function __construct(private Type $to, private string $decimal, private string $thousands, private bool $fromFlag)
     {
+        $this->scale = (int) $to->scale;
+        $this->short = $to->kind === TypeKind::Decimal && $to->precision !== null && $decimal === '.' && $thousands === '' ? max(0, min(13, $to->precision - $this->scale)) : 0;
     }
 
     public function of(string $value): ?string
@@ -26,12 +33,15 @@ final readonly class ToNumber implements Worker
         if ($this->fromFlag) {
             $value = $value === 't' ? '1' : '0';
         }
-        $plain = self::plain($value, $this->decimal, $this->thousands);
-        // Short numbers are exact in a double, and most are short.
-        if (strlen($plain) < 10 && $this->to->kind === TypeKind::Decimal && $this->to->precision !== null && strlen($plain) < $this->to->precision - (int) $this->to->scale && strspn($plain, '0123456789.') === strlen($plain) && is_numeric($plain)
-            && (($point = strpos($plain, '.')) === false ? 0 : strlen($plain) - $point - 1) <= (int) $this->to->scale) {
-            return number_format((float) $plain, (int) $this->to->scale, '.', '');
+        // Short numbers are exact in a double, and most are short and plain.
+        if ($this->short > 0 && strlen($value) < $this->short && strspn($value, '-0123456789.') === strlen($value) && is_numeric($value)) {
+            $point = strpos($value, '.');
+            $places = $point === false ? 0 : strlen($value) - $point - 1;
+            if ($places <= $this->scale) {
+                return $places === $this->scale && $point > 0 && ($value[0] !== '0' || $point === 1) && $value[0] !== '-' ? $value : number_format((float) $value, $this->scale, '.', '');
+            }
         }
+        $plain = self::plain($value, $this->decimal, $this->thousands);
         if ($plain === '') {
             return null;
         }
