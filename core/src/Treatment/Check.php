@@ -84,7 +84,7 @@ final readonly class Check
             if (($this->with[$side] ?? '') !== '') {
                 $limit = $literal((string) $this->with[$side]);
                 $parts[] = "{$compare}::compare({$value->text()}, ".var_export($limit, true).") {$holds} 0";
-                $short[] = "(float) {$value->php} {$holds} ".var_export((float) $limit, true);
+                $short[] = ($short === [] ? "(\$n0 = (float) {$value->php})" : '$n0')." {$holds} ".var_export((float) $limit, true);
             }
         }
         $exact = implode(' && ', $parts);

@@ -61,6 +61,9 @@ final class RowCompiler
     /** @var array<int, string> by line: the variable that holds its value */
     private array $variables = [];
 
+    /** @var array<int, int> by line: the step after which nothing has to be escaped */
+    private array $plain = [];
+
     /** @var list<int> lines in the order in which they are computed */
     private array $order = [];
 
@@ -197,6 +200,12 @@ final class RowCompiler
     public function work(string $variable, Worker $worker): void
     {
         $this->statement("if ({$variable} !== null) { {$variable} = {$this->tool($worker)}->of({$variable}); }");
+    }
+
+    /** What the step gives never holds anything that has to be escaped. */
+    public function plain(): void
+    {
+        $this->plain[(int) $this->line] = $this->step;
     }
 
     public function tool(object $tool): string
@@ -402,23 +411,36 @@ final class RowCompiler
      */
     public function block(): Closure
     {
-        $out = [];
-        foreach ($this->sheet as $i => $line) {
-            if (! $line->drop) {
-                $out[] = $line->steps === [] ? '$f['.substr($this->variables[$i], 2).']' : $this->encoded($this->variables[$i], $this->types[$i]);
-            }
-        }
         $body = implode(' ', array_map(fn (int $i): string => implode(' ', array_column($this->blocks[$i], 1)), $this->order));
         [$checks, $after] = $this->conditions();
+        $counting = $this->counting('$landed');
 
-        return $this->evaluated('static function (string $block, array $stamps, \Lighterman\Core\Treatment\Treater $t)', '$out = ""; $n = -1;
+        return $this->evaluated('static function (string $block, array $stamps, \Lighterman\Core\Treatment\Treater $t)', '$out = []; $n = -1;
             foreach (explode("\n", substr($block, 0, -1)) as $row) {
                 $n++;
                 $f = explode("\t", $row);
                 try { '.$this->loads(true).' '.$body.' $ok = '.$checks.'; } catch (Fault) { $ok = false; }
-                if ($ok) { '.$after.' $landed = implode("\t", ['.implode(', ', $out).'])."\n"; $out .= $landed; '.$this->counting('$landed').' } else { $out .= $t->judged($row, $n); }
+                if ($ok) { '.$after.' '.$this->landing().' '.($counting === '' ? '$out[] = implode("\t", $f);' : '$landed = $out[] = implode("\t", $f); '.$counting).' } elseif (($line = $t->judged($row, $n)) !== "") { $out[] = substr($line, 0, -1); }
             }
-            return $out;');
+            return $out === [] ? "" : implode("\n", $out)."\n";');
+    }
+
+    /** Makes the fields of a row those that land. They are changed where they stand, unless columns go or change places. */
+    private function landing(): string
+    {
+        $names = array_flip($this->read->names());
+        $lands = array_filter($this->sheet, static fn (Line $l): bool => ! $l->drop);
+        $fields = array_map(fn (int $i): string => $this->sheet[$i]->steps === [] ? "\$f[{$names[$this->sheet[$i]->from]}]" : $this->encoded($i), array_keys($lands));
+        $inPlace = array_slice(array_map(static fn (Line $l): ?int => $l->from === null ? null : $names[$l->from], array_values($lands)), 0, count($names)) === array_values($names);
+        if (! $inPlace) {
+            return '$f = ['.implode(', ', $fields).'];';
+        }
+        $php = '';
+        foreach ($fields as $at => $field) {
+            $php .= $at >= count($names) ? "\$f[] = {$field}; " : ($field === "\$f[{$at}]" ? '' : "\$f[{$at}] = {$field}; ");
+        }
+
+        return $php;
     }
 
     /**
@@ -539,9 +561,11 @@ final class RowCompiler
         return $loads;
     }
 
-    private function encoded(string $variable, Type $type): string
+    private function encoded(int $line): string
     {
-        return self::isBare($type) ? "({$variable} ?? '\\N')" : "({$variable} === null ? '\\N' : (strpbrk({$variable}, \"\\\\\\n\\r\\t\\x08\\f\\v\") === false ? {$variable} : CopyText::field({$variable})))";
+        $variable = $this->variables[$line];
+
+        return self::isBare($this->types[$line]) || ($this->plain[$line] ?? null) === count($this->sheet[$line]->steps) - 1 ? "{$variable} ?? '\\N'" : "({$variable} === null ? '\\N' : (strpbrk({$variable}, \"\\\\\\n\\r\\t\\x08\\f\\v\") === false ? {$variable} : CopyText::field({$variable})))";
     }
 
     /** Whether the text form never holds anything that has to be escaped. */

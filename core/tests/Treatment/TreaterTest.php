@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Tests\Treatment;
 
+use Brick\Math\BigDecimal;
+use Brick\Math\RoundingMode;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Shape\Column;
@@ -91,6 +93,50 @@ final class TreaterTest extends TestCase
                 self::assertContains($apart->row, $rows);
                 self::assertNotSame([], $apart->judging->failures);
             }
+        }
+    }
+
+    #[Test]
+    public function sums_are_exact_however_numbers_are_written(): void
+    {
+        $seed = random_int(1, PHP_INT_MAX);
+        $random = new Randomizer(new Mt19937($seed));
+        $read = new Shape(array_map(static fn (string $n): Column => new Column($n, Type::parse('decimal(12,3)')), ['a', 'b']));
+        $treatment = Treatment::fromArray(['columns' => [['as' => 'plus', 'steps' => [['derive' => 'a + b']]], ['as' => 'minus', 'steps' => [['derive' => 'a - b + a']]], ['as' => 'fixed', 'steps' => [['derive' => 'a - b', 'type' => 'decimal(24,3)']]]], 'failing' => 'set_aside']);
+        $treater = new Treater(new RowCompiler($read, $treatment, static fn (): string => ''), $treatment, []);
+        // A source without strict types may hold other decimals than its columns say.
+        $odd = ['7', '1.25', '-0.0005', '1e3', '123456789012345678.901', '.5', '5.', '0.000', '-0.000'];
+        $rows = [];
+        for ($n = 0; $n < 400; $n++) {
+            $any = static fn (): string => $random->getInt(0, 9) === 0 ? $odd[$random->getInt(0, count($odd) - 1)] : sprintf('%s%d.%03d', $random->getInt(0, 1) ? '-' : '', $random->getInt(0, 999_999_999), $random->getInt(0, 999));
+            $rows[] = [$any(), $any()];
+        }
+        [$landed, $treated] = $treater->block(implode('', array_map(CopyText::line(...), $rows))."\\N\t1.000\nNaN\t1.000\n");
+        self::assertSame(['not_a_number'], array_map(static fn ($a): string => $a->judging->failures[0]->reason, $treated->apart));
+        $lines = explode("\n", substr($landed, 0, -1));
+        self::assertSame(['\\N', '1.000', '\\N', '\\N', '\\N'], explode("\t", array_pop($lines)));
+        foreach ($lines as $n => $line) {
+            [$a, $b, $plus, $minus, $fixed] = explode("\t", $line);
+            self::assertSame($rows[$n], [$a, $b]);
+            $wanted = [BigDecimal::of($a)->plus($b), BigDecimal::of($a)->minus($b)->plus($a), BigDecimal::of($a)->minus($b)->toScale(3, RoundingMode::HALF_UP)];
+            foreach ([$plus, $minus, $fixed] as $i => $is) {
+                self::assertTrue($wanted[$i]->isEqualTo($is), "{$a}, {$b}: {$is} instead of {$wanted[$i]} (seed {$seed})");
+            }
+        }
+    }
+
+    #[Test]
+    public function columns_that_go_change_places_or_are_doubled_land_where_they_should(): void
+    {
+        $row = ["1\ta\\tb\t2\t3\t4\n"];
+        foreach ([
+            [['columns' => [['from' => 'name', 'drop' => true]]], "1\t2\t3\t4\n"],
+            [['order' => ['north', 'name']], "4\ta\\tb\t1\t2\t3\n"],
+            [['columns' => [['from' => 'name', 'as' => 'once'], ['from' => 'name', 'as' => 'twice', 'steps' => [['derive' => 'upper(value)']]]]], "1\ta\\tb\tA\\tB\t2\t3\t4\n"],
+            [['columns' => [['from' => 'name', 'steps' => [['mask' => 'fixed', 'text' => "x\ty"]]], ['as' => 'last', 'steps' => [['stamp' => 'run']]]]], "1\tx\\ty\t2\t3\t4\t7\n"],
+            [['columns' => [['from' => 'name', 'steps' => [['mask' => 'keyed_hash'], ['derive' => "value ~ '\\t'"]]]]], '1'."\t".bin2hex(sodium_crypto_generichash("a\tb", str_repeat('k', 32), 16)).'\\t'."\t2\t3\t4\n"],
+        ] as [$treatment, $wanted]) {
+            self::assertSame($wanted, self::treater($treatment)->block($row[0])[0]);
         }
     }
 

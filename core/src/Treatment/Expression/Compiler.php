@@ -240,7 +240,15 @@ final class Compiler
             return new Piece("Real::calculate({$real($a)}, '{$operator}', {$real($b)})", Kind::Real);
         }
 
-        return new Piece('Number::'.self::ARITHMETIC[$operator]."({$a->php}, {$b->php})", Kind::Number);
+        $digits = max($a->digits, $b->digits) + 1;
+        if (! in_array($operator, ['+', '-'], true) || $a->scale === null || $a->scale !== $b->scale || $digits > Piece::SHORT) {
+            return new Piece('Number::'.self::ARITHMETIC[$operator]."({$a->php}, {$b->php})", Kind::Number);
+        }
+        // Decimals of one scale are told by where their point stands, and then need no look at their digits.
+        [$s, $t] = [$this->temporary(), $this->temporary()];
+        $point = -1 - $a->scale;
+
+        return new Piece("((({$s} = {$a->php}) !== null & ({$t} = {$b->php}) !== null) === 1 && ({$s}[{$point}] ?? '') === '.' && ({$t}[{$point}] ?? '') === '.' && is_numeric({$s}) && is_numeric({$t}) ? number_format((float) {$s} {$operator} (float) {$t}, {$a->scale}, '.', '') : Number::".self::ARITHMETIC[$operator]."({$s}, {$t}))", Kind::Number, $a->scale, $digits);
     }
 
     private function numeric(Node $node): Piece

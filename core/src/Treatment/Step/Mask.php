@@ -53,6 +53,9 @@ final readonly class Mask implements Step
             return Type::of(TypeKind::Date);
         }
         $to->work($variable, $this->worker($to));
+        if ($this->way === 'keyed_hash') {
+            $to->plain();
+        }
 
         return match (true) {
             $this->way === 'keyed_hash' => Type::of(TypeKind::Text),
