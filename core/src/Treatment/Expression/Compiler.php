@@ -248,7 +248,7 @@ final class Compiler
         [$s, $t] = [$this->temporary(), $this->temporary()];
         $point = -1 - $a->scale;
 
-        return new Piece("((({$s} = {$a->php}) !== null & ({$t} = {$b->php}) !== null) === 1 && ({$s}[{$point}] ?? '') === '.' && ({$t}[{$point}] ?? '') === '.' && is_numeric({$s}) && is_numeric({$t}) ? number_format((float) {$s} {$operator} (float) {$t}, {$a->scale}, '.', '') : Number::".self::ARITHMETIC[$operator]."({$s}, {$t}))", Kind::Number, $a->scale, $digits);
+        return new Piece("((({$s} = {$a->php}) !== null & ({$t} = {$b->php}) !== null) === 1 && strlen({$s}) <= ".(Piece::SHORT + 2)." && strlen({$t}) <= ".(Piece::SHORT + 2)." && ({$s}[{$point}] ?? '') === '.' && ({$t}[{$point}] ?? '') === '.' && is_numeric({$s}) && is_numeric({$t}) ? number_format((float) {$s} {$operator} (float) {$t}, {$a->scale}, '.', '') : Number::".self::ARITHMETIC[$operator]."({$s}, {$t}))", Kind::Number, $a->scale, $digits);
     }
 
     private function numeric(Node $node): Piece
