@@ -10,6 +10,8 @@ use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Treatment\Check;
+use Lighterman\Core\Treatment\Outcome;
 
 /** What delivery can honestly claim for one feed, derived from what source, capture, landing and target can really do. */
 final readonly class Guarantee
@@ -28,6 +30,7 @@ final readonly class Guarantee
             self::deletes($feed, $source),
             self::lateCommits($feed, $source),
             self::order($feed),
+            ...self::keptOut($feed),
         ]);
     }
 
@@ -127,6 +130,19 @@ final readonly class Guarantee
         return $feed->capture === Capture::Reload
             ? new Claim('order', 'kept', 'As of one moment', 'All rows come from one statement, and readers see either the old table or the new one.')
             : new Claim('order', 'kept', 'In order of the watermark', 'Rows of one source transaction may land in two batches, so the copy can be between two states of the source.');
+    }
+
+    /** @return list<Claim> what the treatment keeps out of the copy by choice; none where it keeps nothing out */
+    private static function keptOut(FeedDefinition $feed): array
+    {
+        $outcomes = array_filter([$feed->treatment->isEmpty() ? null : $feed->treatment->failing, ...array_map(static fn (Check $c): ?Outcome => $c->else, $feed->treatment->checks)]);
+        $drops = in_array(Outcome::Drop, $outcomes, true);
+        if (! $drops && ! in_array(Outcome::SetAside, $outcomes, true)) {
+            return [];
+        }
+        $aside = in_array(Outcome::SetAside, $outcomes, true) ? ' Those set aside wait with their reason until they are sent again or let go.' : '';
+
+        return [new Claim('completeness', 'at risk', $drops ? 'Records that fail are kept out, some for good' : 'Records that fail are kept out until they are mended', "By choice, as the feed's checks say.{$aside}".($feed->landing === Landing::Upsert ? ' A row that had landed stays as it was meanwhile.' : ''))];
     }
 
     private static function unit(FeedDefinition $feed): string

@@ -18,6 +18,7 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
 
@@ -84,5 +85,26 @@ final class GuaranteeTest extends TestCase
         self::assertSame(['at risk', $miss], [self::claim('changes', Capture::Trigger, Landing::Upsert, triggersMiss: $miss)->strength, self::claim('changes', Capture::Trigger, Landing::Upsert, triggersMiss: $miss)->reason]);
         self::assertSame('at risk', self::claim('deletes', Capture::Trigger, Landing::Versions, triggersMiss: $miss)->strength);
         self::assertSame('kept', self::claim('changes', Capture::Log, Landing::Upsert, triggersMiss: $miss)->strength, 'a log does not depend on triggers');
+    }
+
+    #[Test]
+    public function what_checks_keep_out_is_said(): void
+    {
+        $shape = new Shape([new Column('id', Type::of(TypeKind::Int64), false), new Column('updated_at', Type::of(TypeKind::TimestampTz))], ['id']);
+        $said = static function (array $treatment, Landing $landing = Landing::Upsert) use ($shape): ?string {
+            $feed = new FeedDefinition('f', new TableName('s', 't'), $shape, Capture::Watermark, ['id'], $landing, new TableName('l', 't'), 'updated_at', treatment: Treatment::fromArray($treatment));
+            $claims = array_column(Guarantee::derive($feed, new SourceCapabilities(true), new TargetCapabilities(true))->toArray(), null, 'subject');
+
+            return isset($claims['completeness']) ? "{$claims['completeness']['headline']}. {$claims['completeness']['reason']}" : null;
+        };
+        $check = static fn (string $else, string $failing = 'stop'): array => ['checks' => [['check' => 'required', 'columns' => ['id'], 'else' => $else]], 'failing' => $failing];
+        self::assertNull($said([]));
+        self::assertNull($said($check('warn')));
+        self::assertNull($said($check('stop')));
+        self::assertStringContainsString('kept out until they are mended', (string) $said($check('set_aside')));
+        self::assertStringContainsString('stays as it was meanwhile', (string) $said($check('warn', 'set_aside')));
+        self::assertStringContainsString('some for good', (string) $said($check('drop', 'set_aside')));
+        self::assertStringNotContainsString('wait with their reason', (string) $said($check('drop')));
+        self::assertStringNotContainsString('meanwhile', (string) $said($check('drop'), Landing::Append));
     }
 }
