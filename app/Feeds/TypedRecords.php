@@ -53,17 +53,17 @@ final class TypedRecords
     {
         try {
             $whole = json_decode($typed, true, 600, JSON_THROW_ON_ERROR | JSON_BIGINT_AS_STRING);
+            $records = $typed[0] === '[' ? $whole : [$whole];
         } catch (JsonException) {
-            $whole = [];
+            $records = [];
             foreach (preg_split('/\R/', $typed) ?: [] as $n => $line) {
                 try {
-                    trim($line) === '' ?: $whole[] = json_decode($line, true, 600, JSON_THROW_ON_ERROR | JSON_BIGINT_AS_STRING);
+                    trim($line) === '' ?: $records[] = json_decode($line, true, 600, JSON_THROW_ON_ERROR | JSON_BIGINT_AS_STRING);
                 } catch (JsonException $e) {
                     throw InvalidTreatment::of('Line '.($n + 1).' is not JSON: '.lcfirst($e->getMessage()).'.');
                 }
             }
         }
-        $records = is_array($whole) && array_is_list($whole) ? $whole : [$whole];
         foreach ($records as $n => $record) {
             if (! is_array($record) || (array_is_list($record) && $record !== [])) {
                 throw InvalidTreatment::of('Record '.($n + 1).' is not an object of column names and values.');
