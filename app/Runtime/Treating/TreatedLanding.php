@@ -45,6 +45,8 @@ final class TreatedLanding
     {
         $this->sequence = $this->session->sequence() + 1;
         $this->book->begin($this->sequence - 1);
+        $this->watch->forget();
+        $this->warned = 0;
         $this->treater?->begin();
     }
 

@@ -52,6 +52,12 @@ final class WatchCounter
                 DB::delete('DELETE FROM watched_samples WHERE feed_id = ? AND name = ? AND id NOT IN (SELECT id FROM watched_samples WHERE feed_id = ? AND name = ? ORDER BY id DESC LIMIT '.self::KEPT.')', [$this->feedId, $rule->name, $this->feedId, $rule->name]);
             }
         }
+        $this->forget();
+    }
+
+    /** What was counted did not land. */
+    public function forget(): void
+    {
         $this->landed = 0;
         $this->matched = $this->samples = [];
     }
