@@ -140,6 +140,6 @@ test('two versions are compared, and going back is one action', async () => {
     await page.getByRole('status').getByText('What version 1 said is now the newest version.').waitFor();
     assert.equal((await feed('orchards treated')).definition_version, 3);
     const told = JSON.parse(await lighterman('feed:rehearse', 'orchards treated', '--rows=3', '--json'));
-    assert.deepEqual(told.map((r) => r.outcome), ['lands', 'lands', 'lands']);
+    assert.deepEqual(told.map((one) => one.outcome), ['lands', 'lands', 'lands']);
     assert.deepEqual(page.complaints, []);
 });
