@@ -29,8 +29,9 @@ final class Judging
     /**
      * @param  list<Line>  $sheet
      * @param  list<string|false|null>  $row  as read
+     * @param  array<int, bool>  $hidden  lines that are computed from what a mask hides
      */
-    public function __construct(private readonly Treatment $treatment, private readonly array $sheet, public readonly array $row)
+    public function __construct(private readonly Treatment $treatment, private readonly array $sheet, public readonly array $row, private readonly array $hidden = [])
     {
     }
 
@@ -84,10 +85,10 @@ final class Judging
     {
         foreach ($this->sheet as $i => $line) {
             if ($check->asRead ? $line->from === $column : $line->name() === $column || $line->from === $column) {
-                $value = $check->asRead && isset($this->values[$i]) ? ($this->values[$i][-1] ?? null) : $this->final($i);
-                $value = $value === false ? null : $value;
+                $step = $check->asRead ? -1 : $this->last($i);
+                $value = $this->values[$i][$step] ?? null;
 
-                return $value !== null && $check->asRead && $this->treatment->hides($column) ? self::HIDDEN : $value;
+                return is_string($value) && $this->hides($i, $step) ? self::HIDDEN : ($value === false ? null : $value);
             }
         }
 
@@ -97,16 +98,20 @@ final class Judging
     /** The value a line came to, as far as it got. */
     public function final(int $line): string|false|null
     {
-        $values = $this->values[$line] ?? [];
+        return $this->values[$line][$this->last($line)] ?? null;
+    }
 
-        return $values === [] ? null : $values[max(array_keys($values))];
+    /** The step that a line came to; -1 where it did none. */
+    private function last(int $line): int
+    {
+        return max([-1, ...array_keys($this->values[$line] ?? [])]);
     }
 
     /** Whether the value after a step, -1 for the one read, must not be shown to everybody. */
     public function hides(int $line, int $step): bool
     {
         $of = $this->sheet[$line];
-        if ($of->from === null || ! $this->treatment->hides($of->from)) {
+        if (! ($this->hidden[$line] ?? false)) {
             return false;
         }
         foreach ($of->steps as $i => $s) {
@@ -155,8 +160,7 @@ final class Judging
         $values = [];
         foreach ($this->sheet as $i => $line) {
             $value = $this->final($i);
-            $last = ($this->values[$i] ?? []) === [] ? -1 : max(array_keys($this->values[$i]));
-            $values[$line->name()] = $value === null || $value === false ? null : ($this->hides($i, $last) && (isset($failed[$i]) || $line->masks()) ? self::HIDDEN : $value);
+            $values[$line->name()] = $value === null || $value === false ? null : ($this->hides($i, $this->last($i)) && (isset($failed[$i]) || $line->masks()) ? self::HIDDEN : $value);
         }
 
         return $values;

@@ -86,6 +86,9 @@ final class RowCompiler
     /** @var list<LookupCache> */
     public array $lookups = [];
 
+    /** @var array<int, bool>|null */
+    private ?array $hidden = null;
+
     /** @var array<string, string> secrets by name */
     private array $known = [];
 
@@ -188,6 +191,12 @@ final class RowCompiler
     public function needsOf(int $line): array
     {
         return array_keys($this->needs[$line] ?? []);
+    }
+
+    /** @return array<int, bool> by line: whether it is computed from a source column that a mask hides */
+    public function hidden(): array
+    {
+        return $this->hidden ??= array_map(fn (int $i): bool => array_filter($this->needsOf($i), fn (int $at): bool => $this->treatment->hides($this->read->columns[$at]->name)) !== [], array_keys($this->sheet));
     }
 
     // What steps and checks call while they are compiled.

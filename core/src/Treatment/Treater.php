@@ -238,7 +238,7 @@ final class Treater
      */
     public function look(array $row): Judging
     {
-        $judging = new Judging($this->treatment, $this->rows->sheet, $row);
+        $judging = new Judging($this->treatment, $this->rows->sheet, $row, $this->rows->hidden());
         $this->askNow();
         try {
             self::demandUtf8($row);

@@ -168,6 +168,17 @@ final class TreaterTest extends TestCase
     }
 
     #[Test]
+    public function what_fails_before_its_mask_and_what_is_derived_from_it_is_hidden_too(): void
+    {
+        $treater = self::treater(['columns' => [['from' => 'kg', 'steps' => [['convert' => 'int32'], ['mask' => 'keep_last', 'keep' => 1]]], ['as' => 'copy', 'steps' => [['derive' => "as_read('kg')"], ['convert' => 'int32']]], ['from' => 'name', 'as' => 'other', 'steps' => [['derive' => "value ~ as_read('kg')"], ['convert' => 'varchar(2)']]]],
+            'checks' => [['check' => 'required', 'columns' => ['kg'], 'else' => 'set_aside'], ['check' => 'not_empty', 'columns' => ['copy'], 'else' => 'set_aside'], ['check' => 'required', 'columns' => ['other'], 'else' => 'set_aside']]]);
+        $judged = $treater->look(['1', 'open', 'secret', '3', '4']);
+        self::assertCount(6, $judged->failures);
+        $told = implode(' ', array_map(static fn ($f): string => $f->message.$f->step, $judged->failures)).json_encode($judged->atFailure());
+        self::assertStringNotContainsString('secret', $told);
+    }
+
+    #[Test]
     public function a_record_that_stops_the_feed_and_a_limit_that_is_passed_say_so(): void
     {
         $stop = self::treater(['checks' => [['check' => 'required', 'columns' => ['name'], 'else' => 'stop']]]);
