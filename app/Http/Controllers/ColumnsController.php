@@ -269,7 +269,7 @@ final class ColumnsController
         $definition = $feed->definition->parsed();
         $treatment = DraftBook::treatment($feed);
         $rows = [];
-        $trouble = $wanted = $preparation = $invalid = null;
+        $trouble = $preparation = $invalid = null;
         $key = array_intersect_key(array_filter((array) $request->input('key'), static fn (mixed $v): bool => is_string($v) && $v !== ''), array_flip($definition->key));
         $which = $key !== [] && count($key) === count($definition->key) ? Sampling::key($key) : Samples::way($request->input('sample'));
         try {
@@ -287,13 +287,12 @@ final class ColumnsController
         $draft = DraftBook::of($feed);
         if ($draft !== null) {
             try {
-                $wanted = DraftBook::definition($feed, $treatment);
-                $preparation = DraftBook::preparation($feed, $wanted, $this->systems);
+                $preparation = DraftBook::preparation($feed, DraftBook::definition($feed, $treatment), $this->systems);
             } catch (Explained $e) {
                 $invalid = $e;
             }
         }
 
-        return compact('feed', 'definition', 'treatment', 'sheet', 'draft', 'wanted', 'preparation', 'invalid', 'trouble', 'key', 'which') + ['sample' => $which->way === 'key' ? '' : $which->way];
+        return compact('feed', 'definition', 'treatment', 'sheet', 'draft', 'preparation', 'invalid', 'trouble', 'key') + ['sample' => $which->way === 'key' ? '' : $which->way];
     }
 }

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
+use Lighterman\Core\Treatment\Expression\InvalidExpression;
 use RuntimeException;
 
 /** A treatment or check that cannot be carried out. */
@@ -13,6 +14,11 @@ final class InvalidTreatment extends RuntimeException
     private function __construct(string $message, public readonly ?int $at = null)
     {
         parent::__construct($message);
+    }
+
+    public static function expression(InvalidExpression $e): self
+    {
+        return new self(rtrim($e->getMessage(), '.')." ({$e->where()}).", $e->at);
     }
 
     public static function of(string $message, ?int $at = null): self

@@ -137,7 +137,7 @@ final class RowCompiler
         try {
             return ['php' => $php(), 'needs' => array_keys($this->checkNeeds)];
         } catch (InvalidTreatment|InvalidExpression $e) {
-            $errors[$n] = InvalidTreatment::of(rtrim($e->getMessage(), '.').($e instanceof InvalidExpression ? " ({$e->where()})." : '.'), $e->at);
+            $errors[$n] = $e instanceof InvalidExpression ? InvalidTreatment::expression($e) : $e;
 
             return null;
         }
@@ -356,7 +356,7 @@ final class RowCompiler
         } catch (InvalidTreatment|InvalidStep $e) {
             $this->lineErrors[$i] = $e instanceof InvalidTreatment ? $e : InvalidTreatment::of($e->getMessage());
         } catch (InvalidExpression $e) {
-            $this->lineErrors[$i] = InvalidTreatment::of(rtrim($e->getMessage(), '.')." ({$e->where()}).", $e->at);
+            $this->lineErrors[$i] = InvalidTreatment::expression($e);
         } finally {
             [$this->line, $this->step] = [$line, $step];
         }
