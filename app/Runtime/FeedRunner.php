@@ -247,7 +247,7 @@ final class FeedRunner
     /** Forgets a load that was cancelled: what it landed is removed, if Lighterman had made the table. */
     private function discard(Feed $feed): void
     {
-        $this->systems->target($feed->route->target)->discard($feed->definition->parsed()->landedTable(), $feed->uid);
+        $this->systems->target($feed->route->target)->discard($feed->uid);
         $feed->forgetLanded();
     }
 

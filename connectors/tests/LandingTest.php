@@ -274,13 +274,13 @@ final class LandingTest extends PostgresCase
     {
         $feed = $this->loads();
         $this->carry($feed);
-        $this->target->discard($feed->landedTable(), 'feed-loads');
+        $this->target->discard('feed-loads');
         self::assertNull($this->house->value("SELECT to_regclass('gate.loads')"));
         self::assertSame('0', $this->house->value('SELECT count(*) FROM lighterman.receipt'));
 
         $this->house->run('CREATE TABLE gate.loads (id int PRIMARY KEY, kg numeric(9,1), updated_at timestamptz, delivered_at timestamptz, source_position text)');
         $this->carry($feed, 2);
-        $this->target->discard($feed->landedTable(), 'feed-loads');
+        $this->target->discard('feed-loads');
         self::assertSame('100', $this->house->value('SELECT count(*) FROM gate.loads'));
     }
 

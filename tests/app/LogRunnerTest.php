@@ -32,44 +32,8 @@ use Lighterman\Core\Treatment\Treatment;
 use LogicException;
 use PHPUnit\Framework\Attributes\Test;
 
-final class LogRunnerTest extends AppCase
+final class LogRunnerTest extends LogRunnerCase
 {
-    /** A slot begins where no older transaction is open on its server, so these tests cannot run within one. */
-    public function beginDatabaseTransaction(): void
-    {
-    }
-
-    protected function tearDown(): void
-    {
-        DB::statement('TRUNCATE systems, routes, feeds, audit_entries, people RESTART IDENTITY CASCADE');
-        $this->gate->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database() AND NOT active');
-        parent::tearDown();
-    }
-
-    /** @param  array<string, mixed>  $more */
-    private function logFeed(string $table = 'loads', array $more = []): Feed
-    {
-        $name = new TableName('public', $table);
-        $definition = new FeedDefinition(...['name' => $table, 'source' => $name, 'shape' => app(Systems::class)->source($this->source)->shape($name), 'capture' => Capture::Log, 'key' => ['id'], 'landing' => Landing::Upsert,
-            'landed' => new TableName('copy', $more['name'] ?? $table), ...$more]);
-
-        return FeedBook::create($this->source, $this->target, [$definition])[0];
-    }
-
-    /** @param  (callable(int): void)|null  $meanwhile  called before every message, with the number of calls */
-    private function drain(?callable $meanwhile = null): void
-    {
-        $leases = new LogLeases('test');
-        $lease = $leases->of(RouteLog::sole()->id);
-        self::assertNotNull($lease);
-        $calls = 0;
-        (new LogRunner(app(Systems::class), $leases, static function () use ($meanwhile, &$calls): bool {
-            $meanwhile === null || $meanwhile($calls++);
-
-            return false;
-        }))->run($lease, drain: true);
-    }
-
     private function assertCopied(string $table = 'loads', string $copy = 'loads', string $columns = 'id, kg, updated_at'): void
     {
         $rows = "SELECT {$columns} FROM %s ORDER BY 1";
@@ -450,13 +414,6 @@ final class LogRunnerTest extends AppCase
         $this->gate->run("ALTER TABLE loads ADD note text; UPDATE loads SET note = 'n' || id");
 
         return $this->logFeed('loads', $more + ['treatment' => Treatment::fromArray(['columns' => [['from' => 'kg', 'as' => 'kilos', 'steps' => [['convert' => 'text']]], ['from' => 'note', 'steps' => [['mask' => 'keyed_hash']]]], 'checks' => [['check' => 'range', 'columns' => ['kg'], 'from' => '0', 'as_read' => true, 'else' => 'set_aside']], 'failing' => 'set_aside'])]);
-    }
-
-    private function assertRunsAddUp(Feed $feed): void
-    {
-        foreach ($feed->runs()->get() as $run) {
-            self::assertTrue($run->addsUp(), "run {$run->id}");
-        }
     }
 
     #[Test]

@@ -13,6 +13,7 @@ use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Change;
 use Lighterman\Core\Landing\ChangePlan;
+use Lighterman\Core\Landing\ForkedPlan;
 use Lighterman\Core\Landing\Journal;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\Landing;
@@ -21,6 +22,7 @@ use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Treatment\Apart;
+use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
 
@@ -105,9 +107,10 @@ final class Carrier
         $this->key = KeyOf::columns($definition->carried()->names(), $definition->key);
         $landed = $definition->landedTable();
         $this->landedKey = KeyOf::columns($landed->shape->names(), $landed->key);
-        $this->plan = match ($definition->landing) {
-            Landing::Append => new Journal,
-            Landing::Versions => new Versions($this->landedKey),
+        $this->plan = match (true) {
+            $landed->forks !== [] => new ForkedPlan($landed),
+            $definition->landing === Landing::Append => new Journal,
+            $definition->landing === Landing::Versions => new Versions($this->landedKey),
             default => new NetChanges($this->landedKey),
         };
         $this->aside = new AsideBook($id, $definitionId, $definition);
@@ -220,13 +223,14 @@ final class Carrier
 
             return;
         }
-        $after = $this->treater->row($change->after, $this->kept);
+        $after = $this->treater->row($this->filled($change), $this->kept);
         if ($after !== null) {
             $this->passed++;
-            $this->plan->add(new Change($change->kind, $before, $after, $change->number), $commit);
+            $this->land($change->kind, $before, $after, $change->number, $commit);
 
             return;
         }
+        $this->withdraw($change->number, $commit);
         foreach ($this->kept->apart as $apart) {
             $this->setAside++;
             $this->aside->add($apart, ['run' => $this->run, 'sequence' => $this->sequence, 'position' => Lsn::text($commit->lsn), 'lsn' => $commit->lsn, 'number' => $change->number, 'kind' => $change->kind, 'at' => $commit->at]);
@@ -236,6 +240,42 @@ final class Carrier
             // The row is no longer what it was, whatever becomes of what it is now.
             $this->plan->add(new Change('delete', $before, null, $change->number), $commit);
         }
+    }
+
+    /**
+     * @param  'load'|'insert'|'update'|'delete'  $kind
+     * @param  list<string|false|null>|null  $before
+     * @param  list<string|false|null>  $after
+     */
+    private function land(string $kind, ?array $before, array $after, int $number, SourceCommit $commit): void
+    {
+        if ($this->plan instanceof ForkedPlan) {
+            $this->plan->land($this->treater->took ?? Fork::OWN, $kind, $before, $after, $number, $commit);
+        } else {
+            $this->plan->add(new Change($kind, $before, $after, $number), $commit);
+        }
+    }
+
+    /** A row that a choice keeps out, for it takes no fork, goes from where it stood; of a journal it is only no entry. */
+    private function withdraw(int $number, SourceCommit $commit): void
+    {
+        if ($this->plan instanceof ForkedPlan && $this->definition->landing !== Landing::Append && $this->treater?->left !== null) {
+            $this->plan->withdraw($this->treater->left, $number, $commit);
+        }
+    }
+
+    /**
+     * A row that may go to another table takes all of its values along: what a change does not say of it may stand in
+     * what it says of the row before.
+     *
+     * @return list<string|false|null>
+     */
+    private function filled(Change $change): array
+    {
+        $after = $change->after ?? [];
+
+        return ! $this->plan instanceof ForkedPlan || $change->before === null ? $after
+            : array_map(static fn (string|false|null $a, string|false|null $b): string|false|null => $a === false ? $b : $a, $after, $change->before);
     }
 
     /**
@@ -289,7 +329,9 @@ final class Carrier
         $after = $this->treater === null ? $raw : $this->treater->row($raw, $into);
         if ($after !== null) {
             $this->passed++;
-            $this->plan->add(new Change($kind, null, $after, $number), $commit);
+            $this->land($kind, null, $after, $number, $commit);
+        } else {
+            $this->withdraw($number, $commit);
         }
         $this->watch->add(0, $into);
         $this->kept->dropped += $into->dropped;

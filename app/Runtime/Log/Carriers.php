@@ -473,7 +473,7 @@ final class Carriers
         unset($this->carriers[$row->id]);
         $this->byRelation = [];
         $feed = Feed::with('definition')->findOrFail($row->id);
-        $systems->target($this->log->route->target)->discard($feed->definition->parsed()->landedTable(), $feed->uid);
+        $systems->target($this->log->route->target)->discard($feed->uid);
         $feed->forgetLanded();
     }
 

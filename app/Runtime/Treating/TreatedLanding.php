@@ -7,11 +7,14 @@ namespace App\Runtime\Treating;
 use App\Models\SetAside;
 use App\Runtime\RunRecorder;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
 
@@ -29,6 +32,8 @@ final class TreatedLanding
 
     private int $warned = 0;
 
+    private readonly LandedTable $table;
+
     public function __construct(
         private readonly LandingSession $session,
         private readonly FeedDefinition $definition,
@@ -37,6 +42,7 @@ final class TreatedLanding
         private readonly RunRecorder $recorder,
         private readonly WatchCounter $watch,
     ) {
+        $this->table = $definition->landedTable();
         $this->begin();
     }
 
@@ -90,15 +96,42 @@ final class TreatedLanding
         if ($this->treater === null) {
             return $batch;
         }
-        [$encoded, $treated] = $this->treater->block($batch->encoded);
+        $treated = $this->treater->block($batch->encoded);
         foreach ($treated->apart as $apart) {
             $this->book->add($apart, ['run' => $this->recorder->run->id, 'sequence' => $this->sequence, 'position' => (string) $batch->to]);
         }
         $this->book->flush();
         $this->warned += $treated->warned;
-        $this->watch->add(substr_count($encoded, "\n"), $treated);
+        $this->watch->add($treated->landing(), $treated);
 
-        return $batch->treated($this->definition->landedTable()->shape, $encoded, $treated->dropped, count($treated->apart));
+        return $batch->treated($this->table->shape, $treated->own(), $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated));
+    }
+
+    /** @return array<string, string> lines by the name of the fork that takes them */
+    private function forked(Treated $treated): array
+    {
+        $forked = [];
+        foreach (array_keys($this->table->forks) as $n => $name) {
+            $forked[$name] = $treated->landed[$n] ?? '';
+        }
+
+        return array_filter($forked, static fn (string $lines): bool => $lines !== '');
+    }
+
+    /** Keys of the records that a choice keeps out, since they take no fork: what landed of them before has to go. */
+    private function gone(Treated $treated): string
+    {
+        $dropped = $treated->landed[Fork::DROPPED] ?? '';
+        if ($dropped === '' || $this->definition->landing !== Landing::Upsert) {
+            return '';
+        }
+        $key = KeyOf::columns($this->table->shape->names(), $this->table->key);
+
+        return implode('', array_map(static function (string $line) use ($key): string {
+            $fields = explode("\t", $line);
+
+            return implode("\t", array_map(static fn (int $at): string => $fields[$at], $key->places))."\n";
+        }, explode("\n", substr($dropped, 0, -1))));
     }
 
     /** Notes which waiting records have a newer version in this batch. */
@@ -129,22 +162,23 @@ final class TreatedLanding
         $columns = $this->definition->treated()->names();
         do {
             $records = SetAside::where('feed_id', $feedId)->where('state', 'asked')->whereNull('overtaken_by')->orderBy('id')->limit(self::AGAIN)->get();
-            $lines = '';
             $treated = new Treated;
             foreach ($records as $record) {
                 $whole = $record->whole();
                 $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $columns);
                 $apart = count($treated->apart);
                 $row = $this->treater === null ? $raw : $this->treater->row($raw, $treated);
-                if ($row !== null) {
-                    $lines .= CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $row));
+                $came = $row ?? $this->treater?->left;
+                if ($came !== null) {
+                    $fork = $this->treater?->took ?? Fork::OWN;
+                    $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $came));
                 }
                 $record->settle($row !== null, $treated->apart[$apart] ?? null, $this->sequence);
             }
             if ($records->isNotEmpty()) {
                 $at = $this->session->position();
-                $this->watch->add(substr_count($lines, "\n"), $treated);
-                $this->landed($this->session->again(new Batch($this->definition->landedTable()->shape, $lines, $at, $at, null, true, $treated->dropped, count($treated->apart)), $this->recorder->run->id), 0.0);
+                $this->watch->add($treated->landing(), $treated);
+                $this->landed($this->session->again(new Batch($this->table->shape, $treated->own(), $at, $at, null, true, $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated)), $this->recorder->run->id), 0.0);
                 $this->recorder->say("{$records->count()} records set aside before were sent again".($treated->apart === [] ? '.' : ', '.count($treated->apart).' failed again.'));
             }
         } while ($records->count() === self::AGAIN);

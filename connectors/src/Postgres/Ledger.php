@@ -39,6 +39,12 @@ final readonly class Ledger
         }
     }
 
+    /** Under which a table is kept that a feed lands in: the feed's own also has its position. */
+    public static function line(string $feed, string $fork): string
+    {
+        return $fork === '' ? $feed : "{$feed}/{$fork}";
+    }
+
     public function knows(TableName $landed): bool
     {
         return $this->exists() && $this->connection->value('SELECT 1 FROM lighterman.position WHERE landed = $1 LIMIT 1', [(string) $landed]) !== null;
@@ -56,7 +62,8 @@ final readonly class Ledger
     {
         $row = $this->connection->row(<<<'SQL'
             INSERT INTO lighterman.position AS p (feed, token, sequence, position, landed, created) VALUES ($1, $2, 0, $3, $4, $5)
-            ON CONFLICT (feed) DO UPDATE SET token = greatest(p.token, excluded.token), landed = excluded.landed, created = p.created OR excluded.created
+            ON CONFLICT (feed) DO UPDATE SET token = greatest(p.token, excluded.token), landed = excluded.landed,
+                created = excluded.created OR (p.created AND p.landed = excluded.landed)
             RETURNING token, position
             SQL, [$feed, $token, Position::start()->toJson(), (string) $landed, $created]);
         if ((int) ($row['token'] ?? 0) > $token) {
@@ -140,15 +147,22 @@ final readonly class Ledger
         $this->connection->run('DELETE FROM lighterman.receipt WHERE feed IN (SELECT json_array_elements_text($1::json)) AND landed_at < now() - make_interval(days => $2::int)', [json_encode($feeds, JSON_THROW_ON_ERROR), $days]);
     }
 
-    /** @return bool whether the landed table had been created for the feed */
-    public function forget(string $feed): bool
+    /** @return list<string> under which the tables are kept that a feed has landed in */
+    public function lines(string $feed): array
+    {
+        return ! $this->exists() ? [] : array_map(static fn (array $l): string => (string) $l['feed'], $this->connection->rows("SELECT feed FROM lighterman.position WHERE feed = $1 OR starts_with(feed, $1 || '/')", [$feed]));
+    }
+
+    /** @return list<TableName> the tables that had been created for the feed */
+    public function forget(string $feed): array
     {
         if (! $this->exists()) {
-            return false;
+            return [];
         }
         $this->connection->run('DELETE FROM lighterman.receipt WHERE feed = $1', [$feed]);
+        $lines = $this->connection->rows("DELETE FROM lighterman.position WHERE feed = $1 OR starts_with(feed, $1 || '/') RETURNING landed, created", [$feed]);
 
-        return $this->connection->value('DELETE FROM lighterman.position WHERE feed = $1 RETURNING created', [$feed]) === 't';
+        return array_values(array_map(static fn (array $l): TableName => TableName::parse((string) $l['landed']), array_filter($lines, static fn (array $l): bool => $l['created'] === 't')));
     }
 
     /** @return list<Receipt> */

@@ -5,7 +5,6 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres;
 
 use Lighterman\Core\Definition\LandedTable;
-use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\ReadAgain;
@@ -22,7 +21,7 @@ final class PostgresLanding implements LandingSession
     /** Whether rows may go straight into the table: true during a first load until a key turns out to be there already. */
     private bool $straight;
 
-    private readonly Writer $writer;
+    private readonly Writers $writers;
 
     public function __construct(
         private readonly Connection $connection,
@@ -32,8 +31,8 @@ final class PostgresLanding implements LandingSession
         private readonly int $token,
         private Position $position,
     ) {
-        $this->writer = new Writer($connection, $landed);
-        $this->straight = $landed->landing === Landing::Append || $position->isLoading();
+        $this->writers = new Writers($connection, $landed);
+        $this->straight = $landed->landing === Landing::Append || ($position->isLoading() && $this->writers->mayGoStraight());
     }
 
     public function position(): Position
@@ -58,7 +57,7 @@ final class PostgresLanding implements LandingSession
         } catch (SystemTrouble $trouble) {
             $this->abandon();
             // In a first load keys are expected to be new. Where one is not, the unit is read again and merged.
-            if ($trouble->reason === 'duplicate_key' && $this->straight && $this->writer->canMerge()) {
+            if ($trouble->reason === 'duplicate_key' && $this->straight && $this->writers->canMerge()) {
                 $this->straight = false;
                 throw new ReadAgain('Rows with the same keys are there already; they are merged instead.');
             }
@@ -75,7 +74,7 @@ final class PostgresLanding implements LandingSession
     public function again(Batch $batch, int $run): Receipt
     {
         try {
-            $unit = $this->begin($batch, straight: ! $this->writer->canMerge(), beside: true);
+            $unit = $this->begin($batch, straight: ! $this->writers->canMerge(), beside: true);
             $this->put($batch, $unit);
 
             return $this->finish($batch, $unit, $run);
@@ -87,7 +86,7 @@ final class PostgresLanding implements LandingSession
 
     private function attempt(Batch $batch, int $run): ?Receipt
     {
-        $unit = $this->unit ?? $this->begin($batch, $this->straight && ($batch->from->isLoading() || ! $this->writer->canMerge()));
+        $unit = $this->unit ?? $this->begin($batch, $this->straight && ($batch->from->isLoading() || ! $this->writers->canMerge()));
         $this->put($batch, $unit);
 
         return $batch->closes ? $this->finish($batch, $unit, $run) : null;
@@ -101,20 +100,20 @@ final class PostgresLanding implements LandingSession
         if (! $beside) {
             $this->straight = $straight;
         }
-        $this->writer->begin($straight, $beside);
+        $this->writers->begin($straight, $beside);
 
         return $this->unit = $unit;
     }
 
     private function put(Batch $batch, Unit $unit): void
     {
-        $this->writer->write($this->stamped($batch, $unit->now));
+        $this->writers->write($batch, $unit->now);
         $unit->add($batch);
     }
 
     private function finish(Batch $batch, Unit $unit, int $run): Receipt
     {
-        $counts = $this->writer->finish($unit->rows);
+        $counts = $this->writers->finish();
         $receipt = new Receipt(
             $unit->sequence, $run, $unit->from, $batch->to, $unit->rows + $unit->dropped + $unit->setAside,
             $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $unit->dropped, $unit->setAside,
@@ -126,19 +125,6 @@ final class PostgresLanding implements LandingSession
         $this->unit = null;
 
         return $receipt;
-    }
-
-    /** The rows with the technical columns at the end of each line. */
-    private function stamped(Batch $batch, string $now): string
-    {
-        $stamps = $this->writer->stamps();
-        if ($stamps === [] || $batch->encoded === '') {
-            return $batch->encoded;
-        }
-        $values = ['delivered_at' => CopyText::field($now), 'source_position' => CopyText::field((string) $batch->to)];
-        $tail = implode("\t", array_map(static fn (string $stamp): string => $values[$stamp], array_keys($stamps)));
-
-        return str_replace("\n", "\t{$tail}\n", $batch->encoded);
     }
 
     private function abandon(): void

@@ -14,7 +14,6 @@ use Lighterman\Core\Port\LandedHistory;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Port\QueryResult;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Port\TargetSystem;
 
@@ -40,12 +39,16 @@ final class PostgresTarget implements TargetSystem
 
     public function prepare(LandedTable $landed): Preparation
     {
-        return (new Preparing($this->connection))->preparation($landed);
+        return Preparation::together(array_map(fn (LandedTable $t): Preparation => (new Preparing($this->connection))->preparation($t), $landed->tables()));
     }
 
     public function prepareChange(LandedTable $landed, array $renamed): Preparation
     {
-        return (new Preparing($this->connection))->change($landed, $renamed);
+        $changes = array_map(fn (LandedTable $t, string $fork): Preparation => (new Preparing($this->connection))->change($t, $renamed[$fork] ?? []), $landed->tables(), array_keys($landed->tables()));
+        $there = array_filter($changes, static fn (Preparation $p): bool => $p->exists);
+
+        // A table that is not there yet is made when the feed next lands, not now.
+        return Preparation::together(array_map(static fn (Preparation $p): Preparation => $p->exists || $there === [] ? $p : new Preparation(false, [], $p->findings), $changes));
     }
 
     public function explain(LandedTable $landed, array $row): string
@@ -77,15 +80,8 @@ final class PostgresTarget implements TargetSystem
             $this->connection->begin();
             // Workers that open two feeds of the same new schema at once must not both create it.
             $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
-            $preparation = $this->prepare($landed);
-            foreach ($preparation->obstacles() as $obstacle) {
-                throw SystemTrouble::lasting('incompatible_table', "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
-            }
             $ledger->ensure();
-            $position = $ledger->claim($feed, $token, $landed->name, created: ! $preparation->exists);
-            foreach ($preparation->statements as $statement) {
-                $this->connection->run($statement);
-            }
+            $position = (new Admission($this->connection, $ledger))->admit($landed, $feed, $token);
             $this->connection->commit();
         } finally {
             $this->connection->rollback();
@@ -99,14 +95,16 @@ final class PostgresTarget implements TargetSystem
         return new PostgresChangeLanding(new Connection($this->settings, 'lighterman target', readOnly: false), $route, $token);
     }
 
-    public function discard(LandedTable $landed, string $feed): void
+    public function discard(string $feed): void
     {
         try {
             $this->connection->begin();
             $ledger = new Ledger($this->connection);
-            $this->connection->run('DROP TABLE IF EXISTS '.SeenKeys::table($feed));
-            if ($ledger->forget($feed)) {
-                $this->connection->run('DROP TABLE IF EXISTS '.Sql::table($landed->name));
+            foreach ($ledger->lines($feed) as $line) {
+                $this->connection->run('DROP TABLE IF EXISTS '.SeenKeys::table($line));
+            }
+            foreach ($ledger->forget($feed) as $made) {
+                $this->connection->run('DROP TABLE IF EXISTS '.Sql::table($made));
             }
             $this->connection->commit();
         } finally {

@@ -32,7 +32,9 @@ final class Unit
         $this->bytes += $batch->bytes();
         $this->dropped += $batch->dropped;
         $this->setAside += $batch->setAside;
-        hash_update($this->hash, $batch->encoded);
+        foreach ($batch->parts() as $lines) {
+            hash_update($this->hash, $lines);
+        }
     }
 
     /** Hexadecimal xxh128 over all rows as they were sent. Ends the unit. */

@@ -11,8 +11,6 @@ use Lighterman\Core\Port\SystemTrouble;
 /** Puts encoded rows into the landed table, the way the landing asks for. Knows nothing of positions. */
 final class Writer
 {
-    private const STAGE = 'pg_temp.lighterman_stage';
-
     private readonly string $table;
 
     /** The table built beside the landed one, for `replace`. */
@@ -28,20 +26,26 @@ final class Writer
 
     private bool $copying = false;
 
-    public function __construct(private readonly Connection $connection, private readonly LandedTable $landed)
+    /** @param  int  $number  tells writers of one session apart */
+    public function __construct(private readonly Connection $connection, private readonly LandedTable $landed, private readonly int $number = 0)
     {
         $this->table = Sql::table($landed->name);
         $this->beside = Connection::name($landed->name->schema).'.'.Connection::name($this->besideName());
-        $this->columns = Connection::names([...$landed->shape->names(), ...array_values($this->stamps())]);
+        $this->columns = Connection::names([...$landed->shape->names(), ...array_values($landed->stamps)]);
     }
 
-    /** @return array<string, string> stamp by what it holds → landed column */
-    public function stamps(): array
+    /** The table that rows wait in to be merged, as written in SQL. */
+    public function stage(): string
     {
-        return array_map(strval(...), $this->landed->stamps);
+        return "pg_temp.{$this->stageName()}";
     }
 
-    public function canMerge(): bool
+    private function stageName(): string
+    {
+        return 'lighterman_stage'.($this->number === 0 ? '' : "_{$this->number}");
+    }
+
+    private function canMerge(): bool
     {
         return $this->landed->landing === Landing::Upsert;
     }
@@ -59,7 +63,7 @@ final class Writer
             $this->connection->run("DROP TABLE IF EXISTS {$this->beside}");
             $this->connection->run(Preparing::createTable($this->landed, $this->beside));
         } elseif ($this->canMerge() && ! $straight && ! $this->staged) {
-            $this->connection->run('CREATE TEMP TABLE lighterman_stage ON COMMIT DELETE ROWS AS SELECT '.$this->columns." FROM {$this->table} WITH NO DATA");
+            $this->connection->run("CREATE TEMP TABLE {$this->stageName()} ON COMMIT DELETE ROWS AS SELECT {$this->columns} FROM {$this->table} WITH NO DATA");
         }
     }
 
@@ -75,13 +79,19 @@ final class Writer
         $this->connection->copyPut($encoded);
     }
 
-    /** @param  int  $rows rows written since begin() */
-    public function finish(int $rows): Counts
+    /** Lets others write over the same connection. */
+    public function pause(): void
     {
         if ($this->copying) {
             $this->copying = false;
             $this->connection->copyEnd();
         }
+    }
+
+    /** @param  int  $rows rows written since begin() */
+    public function finish(int $rows): Counts
+    {
+        $this->pause();
         if ($this->replaces) {
             return (new Swap($this->connection, $this->landed))->swap($this->table, $this->besideName(), $rows);
         }
@@ -97,22 +107,22 @@ final class Writer
     {
         $copy = static fn (string $into, string $columns): string => "COPY {$into} ({$columns}) FROM STDIN;\n{$encoded}\\.";
 
-        return $this->canMerge() ? $copy(self::STAGE, $this->columns)."\n\n".$this->mergeSql().';' : $copy($this->table, $this->columns);
+        return $this->canMerge() ? $copy($this->stage(), $this->columns)."\n\n".$this->mergeSql().';' : $copy($this->table, $this->columns);
     }
 
     private function mergeSql(): string
     {
-        $columns = [...$this->landed->shape->names(), ...array_values($this->stamps())];
+        $columns = [...$this->landed->shape->names(), ...array_values($this->landed->stamps)];
         $others = array_values(array_diff($this->landed->shape->names(), $this->landed->key));
 
-        return Sql::merge($this->landed, $this->table, $columns, $others, "SELECT {$this->columns} FROM ".self::STAGE);
+        return Sql::merge($this->landed, $this->table, $columns, $others, "SELECT {$this->columns} FROM ".$this->stage());
     }
 
     private function into(): string
     {
         return match (true) {
             $this->replaces => $this->beside,
-            $this->canMerge() && ! $this->straight => self::STAGE,
+            $this->canMerge() && ! $this->straight => $this->stage(),
             default => $this->table,
         };
     }
@@ -140,7 +150,7 @@ final class Writer
         }
         $this->connection->run('ROLLBACK TO staged');
         $key = Connection::names($this->landed->key);
-        $row = $this->connection->row("SELECT {$key} FROM ".self::STAGE." GROUP BY {$key} HAVING count(*) > 1 LIMIT 1") ?? [];
+        $row = $this->connection->row("SELECT {$key} FROM ".$this->stage()." GROUP BY {$key} HAVING count(*) > 1 LIMIT 1") ?? [];
         $said = implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", array_keys($row), $row));
 
         return SystemTrouble::lasting('duplicate_key', "{$this->landed->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');

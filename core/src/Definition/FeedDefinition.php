@@ -15,6 +15,7 @@ use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Treatment\Otherwise;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treatment;
 
@@ -114,14 +115,78 @@ final readonly class FeedDefinition
                 $rows->demandFlawless();
                 $this->refuseHiddenPosition();
                 $this->refuseExploding();
+                $this->refuseForks();
                 $key = $this->treatedKey($rows->sheet);
+                $shape = $rows->shape($key);
+                $forks = $this->forks($rows, $shape);
             } catch (InvalidTreatment $e) {
                 throw InvalidDefinition::at("{$this->name}: treatment", rtrim(lcfirst($e->getMessage()), '.'), 'Change it on the feed\'s columns or checks.');
             }
-            $shape = $rows->shape($key);
         }
 
-        return new LandedTable($this->landed, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source);
+        return $this->table($this->landed, $shape, $key, $forks ?? [], $this->treatment->elsewhere() === Otherwise::Land);
+    }
+
+    /**
+     * @param  list<string>  $key
+     * @param  array<string, LandedTable>  $forks
+     */
+    private function table(TableName $name, Shape $shape, array $key, array $forks = [], bool $takesRest = true): LandedTable
+    {
+        return new LandedTable($name, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest);
+    }
+
+    /**
+     * @return array<string, LandedTable> by fork
+     *
+     * @throws InvalidTreatment
+     */
+    private function forks(RowCompiler $rows, Shape $shape): array
+    {
+        $tables = [];
+        foreach ($this->treatment->forks as $n => $fork) {
+            if ((string) $fork->landed === (string) $this->landed) {
+                throw InvalidTreatment::of("The fork {$fork->name} lands in {$fork->landed}, which is the feed's own table.");
+            }
+            $further = $rows->fork($n);
+            $key = $further === null ? $shape->key : $this->forkKey($further, $shape->key, $fork->name);
+            $tables[$fork->name] = $this->table($fork->landed, $further?->shape($key) ?? $shape, $key);
+        }
+
+        return $tables;
+    }
+
+    /**
+     * A row is told by its key in whatever table it stands, so the key's values have to be the same in all of them.
+     *
+     * @param  list<string>  $key
+     * @return list<string>
+     *
+     * @throws InvalidTreatment
+     */
+    private function forkKey(RowCompiler $further, array $key, string $fork): array
+    {
+        $names = [];
+        foreach ($key as $column) {
+            $own = array_values(array_filter($further->sheet, static fn (Line $l): bool => $l->from === $column && $l->steps === [] && ! $l->drop));
+            if ($own === []) {
+                if ($this->landing !== Landing::Upsert) {
+                    return [];
+                }
+                throw InvalidTreatment::of("{$column} belongs to the key, so the fork {$fork} may rename it, but neither change nor drop it.");
+            }
+            $names[] = $own[0]->name();
+        }
+
+        return $names;
+    }
+
+    /** @throws InvalidTreatment where a row that goes from one table to another would leave a false trace */
+    private function refuseForks(): void
+    {
+        if ($this->treatment->forks !== [] && $this->landing === Landing::Versions) {
+            throw InvalidTreatment::of('Records cannot be parted by forks where every version is kept: a row that takes another fork would end in one table without having been deleted. Use landing upsert, or append every change');
+        }
     }
 
     /**
@@ -196,7 +261,8 @@ final readonly class FeedDefinition
     private function checkStamps(): void
     {
         $stamps = array_values(array_map(static fn (Column $c): string => $c->name, $this->landedTable->technical()));
-        foreach (array_intersect($stamps, $this->landedTable->shape->names()) as $taken) {
+        $landed = array_merge(...array_values(array_map(static fn (LandedTable $t): array => $t->shape->names(), ['' => $this->landedTable] + $this->landedTable->forks)));
+        foreach (array_intersect($stamps, $landed) as $taken) {
             throw InvalidDefinition::at("{$this->name}: stamps", "the column \"{$taken}\" that the landing adds has the name of a landed column", 'Name the stamp differently or set it to null, or leave the column out.');
         }
         if (count($stamps) !== count(array_unique($stamps))) {

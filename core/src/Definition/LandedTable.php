@@ -21,6 +21,8 @@ final readonly class LandedTable
      * @param  array<string, string>  $stamps  stamped column by what it holds
      * @param  bool  $takeOver  whether rows that Lighterman did not land may be written over
      * @param  TableName  $source  for messages
+     * @param  array<string, self>  $forks  further tables that records land in instead, by the name of the fork that they take
+     * @param  bool  $takesRest  whether records land in it at all, and not only in those of forks
      */
     public function __construct(
         public TableName $name,
@@ -32,7 +34,15 @@ final readonly class LandedTable
         public array $stamps,
         public bool $takeOver,
         public TableName $source,
+        public array $forks = [],
+        public bool $takesRest = true,
     ) {
+    }
+
+    /** @return array<string, self> the tables that records land in: by fork, the feed's own with an empty name */
+    public function tables(): array
+    {
+        return ($this->takesRest ? ['' => $this] : []) + $this->forks;
     }
 
     /** @return array<string, Column> the columns that the table has besides those of a record, by what they hold */

@@ -16,6 +16,20 @@ final readonly class Preparation
     {
     }
 
+    /**
+     * What must happen to several tables that records of one feed land in.
+     *
+     * @param  array<array-key, self>  $of
+     */
+    public static function together(array $of): self
+    {
+        return count($of) === 1 ? array_values($of)[0] : new self(
+            array_filter($of, static fn (self $p): bool => $p->exists) !== [],
+            array_values(array_unique(array_merge(...array_values(array_map(static fn (self $p): array => $p->statements, $of))))),
+            array_merge(...array_values(array_map(static fn (self $p): array => $p->findings, $of))),
+        );
+    }
+
     /** @return list<Finding> */
     public function obstacles(): array
     {

@@ -23,7 +23,7 @@ interface TargetSystem
     /**
      * Compares what a changed feed will write with what is there. Writes nothing.
      *
-     * @param  array<string, string>  $renamed  landed columns by the name they had
+     * @param  array<string, array<string, string>>  $renamed  landed columns by the name they had, by fork, an empty name for the feed's own table
      * @return Preparation with the statements that alter the table without touching its rows' values
      */
     public function prepareChange(LandedTable $landed, array $renamed): Preparation;
@@ -43,7 +43,7 @@ interface TargetSystem
     public function explain(LandedTable $landed, array $row): string;
 
     /**
-     * Opens the landed table for one run, creating it when absent.
+     * Opens the landed tables for one run, creating them when absent.
      *
      * @param  string  $feed  the feed's lasting id, under which the position is kept beside the rows
      * @param  int  $token  the lease's fencing token
@@ -63,9 +63,9 @@ interface TargetSystem
     public function openChanges(string $route, int $token): ChangeLanding;
 
     /**
-     * Forgets a feed: its position and receipts, and the landed table if Lighterman created it. All or nothing.
+     * Forgets a feed: its position and receipts, and the landed tables that Lighterman created. All or nothing.
      */
-    public function discard(LandedTable $landed, string $feed): void;
+    public function discard(string $feed): void;
 
     public function count(TableName $table): int;
 

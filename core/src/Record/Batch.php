@@ -26,6 +26,8 @@ final readonly class Batch
      * @param  bool  $closes  whether everything read up to here may be committed
      * @param  int  $dropped  records dropped on the way, which are not among the rows
      * @param  int  $setAside  records set aside on the way, which are not among the rows
+     * @param  array<string, string>  $forked  rows that land in further tables, encoded in the same way, by the name of their fork
+     * @param  string  $gone  keys, encoded in the same way, of rows that are read and land nowhere any more
      */
     public function __construct(
         public Shape $shape,
@@ -36,19 +38,31 @@ final readonly class Batch
         public bool $closes,
         public int $dropped = 0,
         public int $setAside = 0,
+        public array $forked = [],
+        public string $gone = '',
     ) {
-        $this->rows = substr_count($encoded, "\n");
+        $this->rows = array_sum(array_map(static fn (string $lines): int => substr_count($lines, "\n"), $this->parts()));
     }
 
-    /** The same stretch of the source as it is after treatment. */
-    public function treated(Shape $shape, string $encoded, int $dropped, int $setAside): self
+    /**
+     * The same stretch of the source as it is after treatment.
+     *
+     * @param  array<string, string>  $forked
+     */
+    public function treated(Shape $shape, string $encoded, int $dropped, int $setAside, array $forked = [], string $gone = ''): self
     {
-        return new self($shape, $encoded, $this->from, $this->to, $this->sourceTime, $this->closes, $dropped, $setAside);
+        return new self($shape, $encoded, $this->from, $this->to, $this->sourceTime, $this->closes, $dropped, $setAside, $forked, $gone);
+    }
+
+    /** @return array<string, string> the rows by the fork they take, an empty name for none */
+    public function parts(): array
+    {
+        return ['' => $this->encoded] + $this->forked;
     }
 
     public function bytes(): int
     {
-        return strlen($this->encoded);
+        return array_sum(array_map(strlen(...), $this->parts()));
     }
 
     /** 128-bit hash of the rows as they were read, in hexadecimal. */

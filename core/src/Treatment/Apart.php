@@ -7,8 +7,11 @@ namespace Lighterman\Core\Treatment;
 /** A record that was set aside. */
 final readonly class Apart
 {
-    /** @param  list<string|false|null>  $row  as read */
-    public function __construct(public array $row, public Judging $judging)
+    /**
+     * @param  list<string|false|null>  $row  as read
+     * @param  int  $number  its place in its block
+     */
+    public function __construct(public array $row, public Judging $judging, public int $number = 0)
     {
     }
 }

@@ -24,6 +24,12 @@ final class Judging
     /** @var list<int> rules that it satisfies */
     public array $watched = [];
 
+    /** The fork it takes, or the place of one that takes none; null while that is not known. */
+    public ?int $fork = null;
+
+    /** What its fork does to it further. */
+    public ?self $then = null;
+
     private int $step = -1;
 
     /**
@@ -80,6 +86,37 @@ final class Judging
         $this->failures[] = new Failure($check->name !== '' ? $check->name : $check->sentence(), $reason, "It does not {$check->sentence()}{$why}{$shown}", $check->else ?? Outcome::SetAside, check: $n);
     }
 
+    /** Whether it is still to be told which fork it takes: one that fails before takes none. */
+    public function seeksFork(): bool
+    {
+        return $this->fork === null && in_array($this->outcome(), [null, Outcome::Warn], true);
+    }
+
+    public function fork(int $fork, bool $satisfied): void
+    {
+        $this->fork = $satisfied ? $fork : null;
+    }
+
+    /** It takes no fork, for it satisfies none, or one cannot be told. */
+    public function forkless(?int $fork, ?Fault $why): void
+    {
+        if ($fork !== null && $why !== null) {
+            $name = $this->treatment->forks[$fork]->name;
+            $this->failures[] = new Failure("fork {$name}", $why->reason, "Whether it takes the fork {$name} cannot be told, for {$why->getMessage()}.", $this->treatment->failing ?? Outcome::SetAside);
+        } elseif ($this->seeksFork()) {
+            $this->fork = $this->treatment->elsewhere()->place();
+            if ($this->fork === Fork::ASIDE) {
+                $this->failures[] = new Failure('forks', 'no_fork', 'It takes none of the forks: '.implode(', ', array_map(static fn (Fork $f): string => "{$f->name} ({$f->when})", $this->treatment->forks)).'.', Outcome::SetAside);
+            }
+        }
+    }
+
+    /** @return list<Failure> its own, and those of what its fork does */
+    public function allFailures(): array
+    {
+        return [...$this->failures, ...($this->then === null ? [] : $this->then->allFailures())];
+    }
+
     /** What may be shown of a value that a check looked at. */
     private function valueFor(Check $check, string $column): ?string
     {
@@ -125,13 +162,13 @@ final class Judging
 
     public function outcome(): ?Outcome
     {
-        return Outcome::gravest(...array_map(static fn (Failure $f): Outcome => $f->outcome, $this->failures));
+        return Outcome::gravest(...array_map(static fn (Failure $f): Outcome => $f->outcome, $this->allFailures()));
     }
 
     /** The failure that decided about the record. */
     public function decisive(): ?Failure
     {
-        foreach ($this->failures as $failure) {
+        foreach ($this->allFailures() as $failure) {
             if ($failure->outcome === $this->outcome()) {
                 return $failure;
             }
@@ -140,9 +177,12 @@ final class Judging
         return null;
     }
 
-    /** @return list<string|false|null> */
+    /** @return list<string|false|null> in the order of the table it lands in */
     public function landed(): array
     {
+        if ($this->then !== null) {
+            return $this->then->landed();
+        }
         $row = [];
         foreach ($this->sheet as $i => $line) {
             if (! $line->drop) {

@@ -27,6 +27,15 @@ final class Treater
 
     private ?Closure $trace = null;
 
+    /** Fork that the last row took, or the place of one that takes none. */
+    public int $took = Fork::OWN;
+
+    /** @var list<string|false|null>|null the last row as it came out of the sheet, if a choice keeps it out for it takes no fork */
+    public ?array $left = null;
+
+    /** @var array<int, self|null> what treats the records of a fork further, by fork */
+    private array $forks = [];
+
     private Treated $now;
 
     /** Records seen so far. */
@@ -40,16 +49,26 @@ final class Treater
     /** @var array<array-key, FailureWindow> by check */
     private array $windows = [];
 
+    private readonly RowFunctions $functions;
+
     /** @param  array<string, string|null>  $stamps  what is known of the delivery: source_name, run, load_year, load_month, load_day */
     public function __construct(private readonly RowCompiler $rows, private readonly Treatment $treatment, private array $stamps)
     {
         $this->now = new Treated;
+        $this->functions = $rows->functions();
+        foreach ($treatment->forks as $n => $fork) {
+            $further = $rows->fork($n);
+            $this->forks[$n] = $further === null ? null : new self($further, $treatment->further($fork), $stamps);
+        }
     }
 
     /** @param  array<string, string|null>  $stamps */
     public function stamp(array $stamps): void
     {
         $this->stamps = $stamps + $this->stamps;
+        foreach ($this->forks as $further) {
+            $further?->stamp($stamps);
+        }
     }
 
     /** A new batch begins, in which `unique` has seen nothing. */
@@ -60,23 +79,47 @@ final class Treater
 
     /**
      * @param  string  $encoded  lines in the text form of COPY
-     * @return array{string, Treated} what lands, in the same form, and what became of the rest
+     * @return Treated with what lands, in the same form, and what became of the rest
      *
      * @throws TreatmentStopped
      */
-    public function block(string $encoded): array
+    public function block(string $encoded): Treated
     {
         if ($encoded === '') {
-            return ['', new Treated];
+            return new Treated;
         }
         $this->now = new Treated;
         $this->row0 = $this->number;
         $encoded = $this->exploded($encoded);
         $this->lookAhead(fn () => $this->run($encoded));
-        $landed = $this->run($encoded);
+        foreach ($this->run($encoded) as $fork => $lines) {
+            $this->now->landed[$fork] = ($this->forks[$fork] ?? null) === null ? implode("\n", $lines)."\n" : $this->further($fork, $lines, $encoded);
+            $this->now->dropped += $fork === Fork::DROPPED ? count($lines) : 0;
+        }
         $this->number = $this->row0 + substr_count($encoded, "\n");
 
-        return [$landed, $this->now];
+        return $this->now;
+    }
+
+    /**
+     * Has the records of a fork treated further.
+     *
+     * @param  array<int, string>  $lines  by their place in the block
+     * @param  string  $encoded  the block as it was read
+     */
+    private function further(int $fork, array $lines, string $encoded): string
+    {
+        $treated = $this->forks[$fork]?->block(implode("\n", $lines)."\n") ?? new Treated;
+        $this->now->dropped += $treated->dropped;
+        if ($treated->apart !== []) {
+            $read = explode("\n", $encoded);
+            $places = array_keys($lines);
+            foreach ($treated->apart as $apart) {
+                $this->now->apart[] = new Apart(CopyText::row($read[$places[$apart->number]]), $apart->judging, $places[$apart->number]);
+            }
+        }
+
+        return $treated->landed[Fork::OWN] ?? '';
     }
 
     /**
@@ -86,7 +129,7 @@ final class Treater
      */
     public function expect(iterable $rows): void
     {
-        $go = $this->row ??= $this->rows->row(true);
+        $go = $this->row ??= $this->functions->row(true);
         $this->lookAhead(function () use ($rows, $go): void {
             foreach ($rows as $row) {
                 try {
@@ -101,7 +144,9 @@ final class Treater
     /** Queries that lookups have taken so far; null where nothing is looked up. */
     public function queries(): ?int
     {
-        return $this->rows->lookups === [] ? null : array_sum(array_map(static fn (LookupCache $l): int => $l->queries, $this->rows->lookups));
+        $further = array_filter(array_map(static fn (?self $f): ?int => $f?->queries(), $this->forks), static fn (?int $q): bool => $q !== null);
+
+        return $this->rows->lookups === [] && $further === [] ? null : array_sum(array_map(static fn (LookupCache $l): int => $l->queries, $this->rows->lookups)) + array_sum($further);
     }
 
     /** What is not known is asked for one by one from here on. */
@@ -155,14 +200,15 @@ final class Treater
         return $judging;
     }
 
-    private function run(string $encoded): string
+    /** @return array<int, array<int, string>> */
+    private function run(string $encoded): array
     {
         if ($encoded === '') {
-            return '';
+            return [];
         }
-        $block = $this->block ??= $this->rows->block();
+        $block = $this->block ??= $this->functions->block();
 
-        return mb_check_encoding($encoded, 'UTF-8') ? $block($encoded, $this->stamps, $this) : $this->oneByOne($encoded, $block);
+        return mb_check_encoding($encoded, 'UTF-8') ? $block($encoded, $this->stamps, $this, 0) : $this->oneByOne($encoded, $block);
     }
 
     /**
@@ -198,7 +244,7 @@ final class Treater
     }
 
     /**
-     * What a change leaves of a row.
+     * What a change leaves of a row, in the columns of the table of the fork that it took.
      *
      * @param  list<string|false|null>  $row
      * @return list<string|false|null>|null null if it does not land
@@ -209,15 +255,34 @@ final class Treater
     {
         $this->now = $into;
         $this->row0 = $this->number++;
+        $this->took = Fork::OWN;
+        $this->left = null;
         $this->askNow();
         try {
-            self::demandUtf8($row);
-            $landed = ($this->row ??= $this->rows->row(true))($row, $this->stamps, $this);
+            $this->demandReadable($row);
+            $landed = ($this->row ??= $this->functions->row(true))($row, $this->stamps, $this);
         } catch (Fault) {
             $landed = null;
         }
 
-        return $landed ?? $this->judge($row, 0);
+        $landed ??= $this->judge($row, 0);
+        if ($landed === null || $this->forks === []) {
+            return $landed;
+        }
+        if ($this->took === Fork::DROPPED) {
+            $into->dropped++;
+            $this->left = $landed;
+
+            return null;
+        }
+        $further = $this->forks[$this->took] ?? null;
+        $apart = count($into->apart);
+        $landed = $further === null ? $landed : $further->row($landed, $into);
+        if (count($into->apart) > $apart) {
+            $into->apart[$apart] = new Apart($row, $into->apart[$apart]->judging);
+        }
+
+        return $landed;
     }
 
     /**
@@ -228,7 +293,7 @@ final class Treater
      */
     public function before(array $row): array
     {
-        return ($this->before ??= $this->rows->row(false))($row, $this->stamps, $this);
+        return ($this->before ??= $this->functions->row(false))($row, $this->stamps, $this);
     }
 
     /**
@@ -238,11 +303,22 @@ final class Treater
      */
     public function look(array $row): Judging
     {
+        $judging = $this->lookHere($row);
+        if ($judging->fork !== null && in_array($judging->outcome(), [null, Outcome::Warn], true)) {
+            $judging->then = ($this->forks[$judging->fork] ?? null)?->look($judging->landed());
+        }
+
+        return $judging;
+    }
+
+    /** @param  list<string|false|null>  $row */
+    private function lookHere(array $row): Judging
+    {
         $judging = new Judging($this->treatment, $this->rows->sheet, $row, $this->rows->hidden());
         $this->askNow();
         try {
-            self::demandUtf8($row);
-            ($this->trace ??= $this->rows->trace())($row, $this->stamps, $this, $judging);
+            $this->demandReadable($row);
+            ($this->trace ??= $this->functions->trace())($row, $this->stamps, $this, $judging);
         } catch (Fault $fault) {
             $judging->failures[] = new Failure('reading', $fault->reason, ucfirst($fault->getMessage()), $this->treatment->failing ?? Outcome::SetAside);
         }
@@ -260,9 +336,12 @@ final class Treater
         $seen = $this->seen;
         $this->ahead = true;
         try {
-            self::demandUtf8($row);
+            $this->demandReadable($row);
 
-            return ($this->row ??= $this->rows->row(true))($row, $this->stamps, $this) !== null;
+            $landed = ($this->row ??= $this->functions->row(true))($row, $this->stamps, $this);
+            $further = $this->forks === [] ? null : $this->forks[$this->took] ?? null;
+
+            return $landed !== null && ($further?->passes($landed) ?? true);
         } catch (Fault) {
             return false;
         } finally {
@@ -304,7 +383,7 @@ final class Treater
      */
     private function judge(array $row, int $n): ?array
     {
-        return $this->settled($this->look($row), $n);
+        return $this->settled($this->lookHere($row), $n);
     }
 
     /** @return list<string|false|null>|null what lands */
@@ -317,7 +396,7 @@ final class Treater
             case Outcome::Stop:
                 throw TreatmentStopped::at($judging->decisive() ?? $judging->failures[0]);
             case Outcome::SetAside:
-                $this->now->apart[] = new Apart($judging->row, $judging);
+                $this->now->apart[] = new Apart($judging->row, $judging, $n);
 
                 return null;
             case Outcome::Drop:
@@ -327,7 +406,8 @@ final class Treater
             case Outcome::Warn:
                 $this->now->warned++;
         }
-        foreach ($judging->watched as $rule) {
+        $this->took = $judging->fork ?? Fork::OWN;
+        foreach ($this->took === Fork::DROPPED ? [] : $judging->watched as $rule) {
             $this->matched($rule, $judging->landed());
         }
 
@@ -346,20 +426,33 @@ final class Treater
         }
     }
 
-    /** Where a line is not UTF-8, only that one fails. */
-    private function oneByOne(string $encoded, Closure $block): string
+    /**
+     * Where a line is not UTF-8, only that one fails.
+     *
+     * @return array<int, array<int, string>>
+     */
+    private function oneByOne(string $encoded, Closure $block): array
     {
-        $landed = '';
+        $out = [];
         foreach (explode("\n", substr($encoded, 0, -1)) as $n => $line) {
-            $landed .= mb_check_encoding($line, 'UTF-8') ? $block($line."\n", $this->stamps, $this) : $this->judged($line, $n);
+            if (mb_check_encoding($line, 'UTF-8')) {
+                foreach ($block($line."\n", $this->stamps, $this, $n) as $fork => $lines) {
+                    $out[$fork][$n] = reset($lines);
+                }
+            } elseif (($landed = $this->judged($line, $n)) !== '') {
+                $out[$this->took][$n] = substr($landed, 0, -1);
+            }
         }
 
-        return $landed;
+        return $out;
     }
 
     /** @param  list<string|false|null>  $row */
-    private static function demandUtf8(array $row): void
+    private function demandReadable(array $row): void
     {
+        if ($this->forks !== [] && in_array(false, $row, true)) {
+            throw Fault::because('not_sent', 'the log does not say every value of a row that may go to another table, since some had not changed (REPLICA IDENTITY FULL makes it say them)');
+        }
         foreach ($row as $value) {
             if (is_string($value) && ! mb_check_encoding($value, 'UTF-8')) {
                 throw Fault::because('invalid_utf8', 'a value is not valid UTF-8');

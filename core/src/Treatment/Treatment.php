@@ -16,18 +16,37 @@ final readonly class Treatment
      * @param  list<WatchRule>  $watch
      * @param  Explode|null  $explode  done before anything else
      * @param  Outcome|null  $failing  what becomes of a record that cannot be treated; null while it is not stated
+     * @param  list<Fork>  $forks  the first whose condition a record satisfies takes it
+     * @param  Otherwise|null  $otherwise  what becomes of a record that takes no fork; null while it is not stated
+     *
+     * @throws InvalidTreatment
      */
-    public function __construct(public array $lines = [], public array $order = [], public array $checks = [], public ?Outcome $failing = null, public ?FailureLimit $limit = null, public array $watch = [], public ?Explode $explode = null)
-    {
+    public function __construct(
+        public array $lines = [],
+        public array $order = [],
+        public array $checks = [],
+        public ?Outcome $failing = null,
+        public ?FailureLimit $limit = null,
+        public array $watch = [],
+        public ?Explode $explode = null,
+        public array $forks = [],
+        public ?Otherwise $otherwise = null,
+    ) {
         $names = array_map(static fn (WatchRule $w): string => $w->name, $watch);
         foreach (array_diff_assoc($names, array_unique($names)) as $twice) {
             throw InvalidTreatment::of("Two things are counted as \"{$twice}\".");
+        }
+        foreach (['are called' => static fn (Fork $f): string => $f->name, 'land in' => static fn (Fork $f): string => (string) $f->landed] as $do => $what) {
+            $said = array_map($what, $forks);
+            foreach (array_diff_assoc($said, array_unique($said)) as $twice) {
+                throw InvalidTreatment::of("Two forks {$do} {$twice}.");
+            }
         }
     }
 
     public function isEmpty(): bool
     {
-        return $this->lines === [] && $this->order === [] && $this->checks === [] && $this->watch === [] && $this->explode === null;
+        return $this->lines === [] && $this->order === [] && $this->checks === [] && $this->watch === [] && $this->explode === null && $this->forks === [];
     }
 
     /**
@@ -76,14 +95,23 @@ final readonly class Treatment
     }
 
     /**
-     * The same with other checks or rules.
+     * The same with some of it changed.
      *
+     * @param  list<Line>|null  $lines
+     * @param  list<string>|null  $order
      * @param  list<Check>|null  $checks
      * @param  list<WatchRule>|null  $watch
+     * @param  list<Fork>|null  $forks
      */
-    public function with(?array $checks = null, ?array $watch = null): self
+    public function with(?array $lines = null, ?array $order = null, ?array $checks = null, ?array $watch = null, ?array $forks = null, ?Otherwise $otherwise = null): self
     {
-        return new self($this->lines, $this->order, $checks ?? $this->checks, $this->failing, $this->limit, $watch ?? $this->watch, $this->explode);
+        return new self($lines ?? $this->lines, $order ?? $this->order, $checks ?? $this->checks, $this->failing, $this->limit, $watch ?? $this->watch, $this->explode, $forks ?? $this->forks, $forks === [] ? null : $otherwise ?? $this->otherwise);
+    }
+
+    /** The same with another fate for records that cannot be treated. */
+    public function failing(?Outcome $failing, ?FailureLimit $limit): self
+    {
+        return new self($this->lines, $this->order, $this->checks, $failing, $limit, $this->watch, $this->explode, $this->forks, $this->otherwise);
     }
 
     /**
@@ -95,7 +123,24 @@ final readonly class Treatment
     {
         $number = $this->explode?->number;
 
-        return new self(array_values(array_filter($this->lines, static fn (Line $l): bool => $number === null || $l->from !== $number)), $this->order, $this->checks, $this->failing, $this->limit, $this->watch, $explode);
+        return new self(array_values(array_filter($this->lines, static fn (Line $l): bool => $number === null || $l->from !== $number)), $this->order, $this->checks, $this->failing, $this->limit, $this->watch, $explode, $this->forks, $this->otherwise);
+    }
+
+    /** What is done to the records that take a fork, after all else: where it fails, they fare as others do. */
+    public function further(Fork $fork): self
+    {
+        return $fork->treatment->failing($this->failing, $this->limit);
+    }
+
+    /** What becomes of a record that takes no fork; without forks it lands. */
+    public function elsewhere(): Otherwise
+    {
+        return $this->forks === [] ? Otherwise::Land : $this->otherwise ?? Otherwise::SetAside;
+    }
+
+    public function forkNamed(string $name): ?Fork
+    {
+        return array_column($this->forks, null, 'name')[$name] ?? null;
     }
 
     /**
@@ -103,9 +148,20 @@ final readonly class Treatment
      */
     public function hides(string $column): bool
     {
+        $names = [];
         foreach ($this->lines as $line) {
-            if ($line->from === $column && $line->masks()) {
-                return true;
+            if ($line->from === $column) {
+                if ($line->masks()) {
+                    return true;
+                }
+                $names[] = $line->name();
+            }
+        }
+        foreach ($this->forks as $fork) {
+            foreach ($names === [] ? [$column] : $names as $name) {
+                if ($fork->treatment->hides($name)) {
+                    return true;
+                }
             }
         }
 
@@ -139,6 +195,9 @@ final readonly class Treatment
                 throw InvalidTreatment::of("It is not stated what becomes of a record that does not {$check->sentence()}: set it aside, drop it, warn, or stop the feed.");
             }
         }
+        if ($this->forks !== [] && $this->otherwise === null) {
+            throw InvalidTreatment::of('It is not stated what becomes of a record that takes no fork: land it in the feed\'s own table, set it aside, or drop it.');
+        }
     }
 
     /** @return array<string, mixed> only what is set */
@@ -150,6 +209,8 @@ final readonly class Treatment
             'order' => $this->order ?: null,
             'checks' => array_map(static fn (Check $c): array => $c->toArray(), $this->checks) ?: null,
             'watch' => array_map(static fn (WatchRule $w): array => $w->toArray(), $this->watch) ?: null,
+            'forks' => array_map(static fn (Fork $f): array => $f->toArray(), $this->forks) ?: null,
+            'otherwise' => $this->otherwise?->value,
             'failing' => $this->failing?->value,
             'limit' => $this->limit?->toArray(),
         ], static fn (mixed $v): bool => $v !== null);
@@ -172,6 +233,8 @@ final readonly class Treatment
             FailureLimit::fromArray($data['limit'] ?? null),
             array_values(array_map(static fn (mixed $w): WatchRule => WatchRule::fromArray((array) $w), (array) ($data['watch'] ?? []))),
             Explode::fromArray($data['explode'] ?? null),
+            array_values(array_map(static fn (mixed $f): Fork => Fork::fromArray((array) $f), (array) ($data['forks'] ?? []))),
+            Otherwise::tryFrom((string) ($data['otherwise'] ?? '')),
         );
     }
 }

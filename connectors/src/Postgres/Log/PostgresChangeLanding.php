@@ -4,13 +4,14 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Log;
 
+use Lighterman\Connectors\Postgres\Admission;
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\Counts;
 use Lighterman\Connectors\Postgres\Ledger;
-use Lighterman\Connectors\Postgres\Preparing;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\ChangePlan;
+use Lighterman\Core\Landing\ForkedPlan;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
@@ -29,10 +30,13 @@ final class PostgresChangeLanding implements ChangeLanding
 
     private int $place;
 
-    /** @var array<string, ChangeWriter> by feed */
+    /** @var array<string, array<string, string>> lines of the ledger under which the feed's tables are kept, by feed and fork */
+    private array $lines = [];
+
+    /** @var array<string, ChangeWriter> by line */
     private array $writers = [];
 
-    /** @var array<string, FeedTable> */
+    /** @var array<string, FeedTable> by line */
     private array $tables = [];
 
     /** @var array<string, Position> */
@@ -44,10 +48,10 @@ final class PostgresChangeLanding implements ChangeLanding
     /** @var array<string, array{read: int, counts: Counts, superseded: int}> what the transaction under way did, by feed */
     private array $done = [];
 
-    /** @var array<string, SeenKeys> of feeds whose whole table is being loaded again */
+    /** @var array<string, SeenKeys> by line, of feeds whose whole table is being loaded again */
     private array $seen = [];
 
-    /** @var list<string> feeds that the transaction under way has swept */
+    /** @var list<string> lines that the transaction under way has swept */
     private array $swept = [];
 
     private string $now = '';
@@ -80,29 +84,25 @@ final class PostgresChangeLanding implements ChangeLanding
         try {
             $this->connection->begin();
             $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
-            $preparation = (new Preparing($this->connection))->preparation($landed);
-            foreach ($preparation->obstacles() as $obstacle) {
-                throw SystemTrouble::lasting('incompatible_table', "{$this->connection->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
-            }
-            $position = $this->ledger->claim($feed, $this->token, $landed->name, created: ! $preparation->exists);
-            foreach ($preparation->statements as $statement) {
-                $this->connection->run($statement);
-            }
+            $position = (new Admission($this->connection, $this->ledger))->admit($landed, $feed, $this->token);
             $this->connection->commit();
         } finally {
             $this->connection->rollback();
         }
-        $table = new FeedTable($this->connection, $landed, $feed);
-        $this->tables[$feed] = $table;
-        $this->writers[$feed] = match ($landed->landing) {
-            Landing::Append => new JournalWriter($this->connection, $table),
-            Landing::Versions => new VersionsWriter($this->connection, $table),
-            default => new UpsertWriter($this->connection, $table),
-        };
         $this->sequences[$feed] = $this->ledger->sequence($feed);
-        $seen = SeenKeys::underWay($this->connection, $table, $feed);
-        if ($seen !== null) {
-            $this->seen[$feed] = $seen;
+        $this->lines[$feed] = [];
+        foreach ($landed->tables() as $fork => $own) {
+            $line = $this->lines[$feed][$fork] = Ledger::line($feed, $fork);
+            $table = $this->tables[$line] = new FeedTable($this->connection, $own, $line);
+            $this->writers[$line] = match ($landed->landing) {
+                Landing::Append => new JournalWriter($this->connection, $table),
+                Landing::Versions => new VersionsWriter($this->connection, $table),
+                default => new UpsertWriter($this->connection, $table),
+            };
+            $seen = SeenKeys::underWay($this->connection, $table, $line);
+            if ($seen !== null) {
+                $this->seen[$line] = $seen;
+            }
         }
 
         return $this->positions[$feed] = $position;
@@ -131,12 +131,14 @@ final class PostgresChangeLanding implements ChangeLanding
             return;
         }
         $this->settle();
-        if (isset($this->seen[$feed])) {
-            $this->named($feed, fn () => $this->seen[$feed]->add($plan->keys()));
+        if ($plan instanceof ForkedPlan) {
+            $this->applyForked($feed, $plan);
+
+            return;
         }
         $changes = $plan->changes();
         $superseded = $changes - $plan->lines();
-        $written = $this->named($feed, fn (): callable|Counts => $this->writers[$feed]->write($plan, $this->now));
+        $written = $this->write($feed, $feed, $plan);
         if ($written instanceof Counts) {
             $this->tell($feed, $changes, $superseded, $written);
         } else {
@@ -145,6 +147,31 @@ final class PostgresChangeLanding implements ChangeLanding
                 $this->tell($feed, $changes, $superseded, $written($results));
             }];
         }
+    }
+
+    private function applyForked(string $feed, ForkedPlan $plan): void
+    {
+        $counts = new Counts(0);
+        foreach ($plan->parts() as $fork => $part) {
+            if ($part->changes() > 0) {
+                $written = $this->write($feed, $this->lines[$feed][$fork], $part);
+                $counts = $counts->plus($written instanceof Counts ? $written : $written($this->named($feed, fn (): array => $this->connection->collect())));
+            }
+        }
+        $read = $plan->read($counts->deleted);
+        $rest = $read - $counts->inserted - $counts->updated - $counts->deleted;
+        $superseded = min($rest, $plan->changes() - $plan->lines());
+        $this->tell($feed, $read, $superseded, new Counts($counts->inserted, $counts->updated, $rest - $superseded, $counts->deleted, $counts->bytes, $counts->checksum));
+    }
+
+    /** @return Counts|callable(list<Result>): Counts */
+    private function write(string $feed, string $line, ChangePlan $plan): callable|Counts
+    {
+        if (isset($this->seen[$line])) {
+            $this->named($feed, fn () => $this->seen[$line]->add($plan->keys()));
+        }
+
+        return $this->named($feed, fn (): callable|Counts => $this->writers[$line]->write($plan, $this->now));
     }
 
     /**
@@ -176,33 +203,35 @@ final class PostgresChangeLanding implements ChangeLanding
 
     public function noteKeys(string $feed, bool $whole): void
     {
-        // What an earlier load had noted tells nothing about this one.
-        ($this->seen[$feed] ?? null)?->drop();
-        unset($this->seen[$feed]);
-        if ($whole && SeenKeys::wanted($this->tables[$feed]->landed)) {
-            $this->seen[$feed] = SeenKeys::begin($this->connection, $this->tables[$feed], $feed);
+        foreach ($this->lines[$feed] as $line) {
+            // What an earlier load had noted tells nothing about this one.
+            ($this->seen[$line] ?? null)?->drop();
+            unset($this->seen[$line]);
+            if ($whole && SeenKeys::wanted($this->tables[$line]->landed)) {
+                $this->seen[$line] = SeenKeys::begin($this->connection, $this->tables[$line], $line);
+            }
         }
     }
 
     public function sweep(string $feed, SourceCommit $commit): void
     {
-        $seen = $this->seen[$feed] ?? null;
-        if ($seen === null) {
-            return;
+        foreach (array_intersect_key($this->seen, array_flip($this->lines[$feed])) as $line => $seen) {
+            $this->settle();
+            // After every change of the moment at which the load ended.
+            $counts = $this->named($feed, fn (): Counts => $this->writers[$line]->truncate($commit, 0xFFFFFFFF, $this->now, $seen->unseen()));
+            $this->tell($feed, $counts->deleted, 0, $counts);
+            $seen->drop();
+            $this->swept[] = $line;
         }
-        $this->settle();
-        // After every change of the moment at which the load ended.
-        $counts = $this->named($feed, fn (): Counts => $this->writers[$feed]->truncate($commit, 0xFFFFFFFF, $this->now, $seen->unseen()));
-        $this->tell($feed, $counts->deleted, 0, $counts);
-        $seen->drop();
-        $this->swept[] = $feed;
     }
 
     public function truncate(string $feed, SourceCommit $commit, int $number): void
     {
         $this->settle();
-        $counts = $this->named($feed, fn (): Counts => $this->writers[$feed]->truncate($commit, $number, $this->now));
-        $this->tell($feed, $counts->inserted + $counts->deleted, 0, $counts);
+        foreach ($this->lines[$feed] as $line) {
+            $counts = $this->named($feed, fn (): Counts => $this->writers[$line]->truncate($commit, $number, $this->now));
+            $this->tell($feed, $counts->inserted + $counts->deleted, 0, $counts);
+        }
     }
 
     private function tell(string $feed, int $read, int $superseded, Counts $counts): void

@@ -1,0 +1,65 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\App;
+
+use App\Feeds\FeedBook;
+use App\Models\Feed;
+use App\Models\RouteLog;
+use App\Models\Run;
+use App\Runtime\Log\LogLeases;
+use App\Runtime\Log\LogRunner;
+use App\Runtime\Systems;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\TableName;
+
+/** Feeds whose changes are read from a log, run without a worker of their own. */
+abstract class LogRunnerCase extends AppCase
+{
+    /** A slot begins where no older transaction is open on its server, so these tests cannot run within one. */
+    public function beginDatabaseTransaction(): void
+    {
+    }
+
+    protected function tearDown(): void
+    {
+        DB::statement('TRUNCATE systems, routes, feeds, audit_entries, people RESTART IDENTITY CASCADE');
+        $this->gate->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database() AND NOT active');
+        parent::tearDown();
+    }
+
+    /** @param  array<string, mixed>  $more */
+    protected function logFeed(string $table = 'loads', array $more = []): Feed
+    {
+        $name = new TableName('public', $table);
+        $definition = new FeedDefinition(...['name' => $table, 'source' => $name, 'shape' => app(Systems::class)->source($this->source)->shape($name), 'capture' => Capture::Log, 'key' => ['id'], 'landing' => Landing::Upsert,
+            'landed' => new TableName('copy', $more['name'] ?? $table), ...$more]);
+
+        return FeedBook::create($this->source, $this->target, [$definition])[0];
+    }
+
+    /** @param  (callable(int): void)|null  $meanwhile  called before every message, with the number of calls */
+    protected function drain(?callable $meanwhile = null): void
+    {
+        $leases = new LogLeases('test');
+        $lease = $leases->of(RouteLog::sole()->id);
+        self::assertNotNull($lease);
+        $calls = 0;
+        (new LogRunner(app(Systems::class), $leases, static function () use ($meanwhile, &$calls): bool {
+            $meanwhile === null || $meanwhile($calls++);
+
+            return false;
+        }))->run($lease, drain: true);
+    }
+
+    protected function assertRunsAddUp(Feed $feed): void
+    {
+        foreach ($feed->runs()->get() as $run) {
+            self::assertTrue($run->addsUp(), "run {$run->id}");
+        }
+    }
+}
