@@ -36,6 +36,6 @@ final class Resolved
     /** @var array<int, array{php: string, needs: list<int>}> by rule */
     public array $watched = [];
 
-    /** @var list<object> what the pieces work with, as, $k1… */
+    /** @var list<object> what the pieces work with, by the number in their names */
     public array $tools = [];
 }
