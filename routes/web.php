@@ -3,10 +3,12 @@
 declare(strict_types=1);
 
 use App\Http\Controllers\AuditController;
+use App\Http\Controllers\ChecksController;
 use App\Http\Controllers\ColumnsController;
 use App\Http\Controllers\DecisionsController;
 use App\Http\Controllers\FeedsController;
 use App\Http\Controllers\FindController;
+use App\Http\Controllers\ForksController;
 use App\Http\Controllers\LandedController;
 use App\Http\Controllers\MeController;
 use App\Http\Controllers\NewFeedsController;
@@ -18,6 +20,7 @@ use App\Http\Controllers\SetAsideController;
 use App\Http\Controllers\SignInController;
 use App\Http\Controllers\SqlController;
 use App\Http\Controllers\SystemsController;
+use App\Http\Controllers\VersionsController;
 use App\Http\Controllers\WatchController;
 use Illuminate\Support\Facades\Route;
 
@@ -62,12 +65,13 @@ Route::middleware('auth')->group(function (): void {
         Route::post('/feeds/act', [FeedsController::class, 'act']);
         Route::post('/feeds/{feed}/columns/line', [ColumnsController::class, 'line']);
         Route::post('/feeds/{feed}/columns/act', [ColumnsController::class, 'act']);
-        Route::post('/feeds/{feed}/checks', [ColumnsController::class, 'check']);
+        Route::post('/feeds/{feed}/checks', [ChecksController::class, 'act']);
+        Route::post('/feeds/{feed}/forks', [ForksController::class, 'act']);
         Route::match(['get', 'post'], '/feeds/{feed}/rehearse', RehearsalController::class);
         Route::post('/feeds/{feed}/set-aside', [SetAsideController::class, 'act']);
         Route::post('/feeds/{feed}/set-aside/{record}/reveal', [SetAsideController::class, 'reveal'])->whereNumber('record')->middleware('can:see-personal');
         Route::post('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'edit'])->whereNumber('record');
-        Route::post('/feeds/{feed}/versions/back', [ColumnsController::class, 'goBack']);
+        Route::post('/feeds/{feed}/versions/back', [VersionsController::class, 'goBack']);
         Route::post('/feeds/{feed}/set-up', [FeedsController::class, 'change']);
         Route::post('/feeds/{feed}/start-over', [FeedsController::class, 'startOver']);
         Route::post('/feeds/{feed}/agree', [FeedsController::class, 'agree']);
@@ -90,7 +94,8 @@ Route::middleware('auth')->group(function (): void {
     Route::get('/feeds/{feed}/set-aside', [SetAsideController::class, 'index']);
     Route::get('/feeds/{feed}/set-aside.jsonl', [SetAsideController::class, 'export']);
     Route::get('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'show'])->whereNumber('record');
-    Route::get('/feeds/{feed}/checks', [ColumnsController::class, 'checks']);
-    Route::get('/feeds/{feed}/versions', [ColumnsController::class, 'compare']);
+    Route::get('/feeds/{feed}/checks', [ChecksController::class, 'show']);
+    Route::get('/feeds/{feed}/forks', [ForksController::class, 'show']);
+    Route::get('/feeds/{feed}/versions', [VersionsController::class, 'compare']);
     Route::get('/feeds/{feed}/set-up', [FeedsController::class, 'setUp']);
 });

@@ -37,7 +37,7 @@ final class FeedRehearse extends FeedCommand
             return self::SUCCESS;
         }
         foreach ($told as $n => $record) {
-            $this->line(($n + 1).'. '.$record['outcome']);
+            $this->line(($n + 1).'. '.$record['outcome'].($record['forks'] !== [] && $record['table'] !== null ? " in {$record['table']}" : ''));
             foreach ($record['steps'] as $step) {
                 $this->line("   {$step['column']} {$step['step']}: ".($step['before'] ?? 'null').' → '.($step['fault'] ?? $step['after'] ?? 'null'));
             }

@@ -5,7 +5,9 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Treatment\Fault;
+use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Judging;
 use Lighterman\Core\Treatment\Line;
@@ -21,37 +23,41 @@ final readonly class ColumnSheet
     /**
      * @param  list<array<string, mixed>>  $lines  for the page
      * @param  list<array{sentence: string, outcome: string, limit: string|null, failed: int, error: string|null}>  $checks
-     * @param  list<list<string|null>>  $rows  sampled
+     * @param  list<list<string|false|null>>  $rows  sampled
      * @param  int  $at  the row shown
      * @param  int  $failing  sampled rows that a treatment fails on
+     * @param  array<int, int>  $taking  how many of them take each fork, by its number, or the place of those that take none
      */
-    private function __construct(public RowCompiler $rowsOf, public array $lines, public array $checks, public array $rows, public int $at, public int $failing)
+    private function __construct(public RowCompiler $rowsOf, public array $lines, public array $checks, public array $rows, public int $at, public int $failing, public array $taking)
     {
     }
 
     /**
-     * @param  list<list<string|null>>  $rows
+     * @param  list<list<string|null>>  $rows  as the feed reads them
      * @param  array<string, string>  $stamps
      *
      * @throws InvalidTreatment
      */
-    public static function of(FeedDefinition $definition, Treatment $treatment, array $rows, int $at, array $stamps, callable $secrets, callable $tables): self
+    public static function of(EditedSheet $of, array $rows, int $at, array $stamps, callable $secrets, callable $tables): self
     {
-        $compiled = new RowCompiler($definition->carried(), $treatment, $secrets, $tables);
+        $treatment = $of->treatment;
+        $compiled = new RowCompiler($of->carried, $treatment, $secrets, $tables);
         $read = $compiled->read;
         $treater = new Treater($compiled, $treatment, $stamps);
-        $rows = self::records($treater, $rows);
+        $rows = $of->fork === null ? self::exploded($treater, $rows) : self::records($of, $rows, $stamps, $secrets, $tables);
         $at = max(0, min($at, count($rows) - 1));
-        $flawless = $compiled->lineErrors === [] && $compiled->checkErrors === [];
+        $flawless = $compiled->lineErrors === [] && $compiled->checkErrors === [] && $compiled->forkErrors === [];
         if ($flawless) {
             $treater->expect($rows);
         }
         // Only of the row that is shown, and of those that fail, every step has to be known.
-        $judged = [];
+        $judged = $taking = [];
         foreach ($rows as $i => $row) {
             if ($i === $at || ! $flawless || ! $treater->passes($row)) {
                 $judged[$i] = $treater->look($row);
             }
+            $fork = isset($judged[$i]) ? $judged[$i]->fork : $treater->took;
+            $taking[$fork ?? Fork::ASIDE] = ($taking[$fork ?? Fork::ASIDE] ?? 0) + 1;
         }
         $values = $rows === [] ? [] : array_map(null, ...$rows);
         $columns = array_flip($read->names());
@@ -59,11 +65,11 @@ final readonly class ColumnSheet
         $before = null;
         foreach ($compiled->sheet as $i => $line) {
             $column = $line->from === null ? null : $read->columns[$columns[$line->from]];
-            $of = $column === null || $rows === [] ? [] : (count($rows) === 1 ? [$rows[0][$columns[$column->name]]] : $values[$columns[$column->name]]);
-            $personal = $column === null || $line->drop || $treatment->hides($column->name) || $before === $line->from ? null : PersonalData::find($column, array_values($of), $definition->source->name);
+            $there = $column === null || $rows === [] ? [] : (count($rows) === 1 ? [$rows[0][$columns[$column->name]]] : $values[$columns[$column->name]]);
+            $personal = $column === null || $line->drop || $treatment->hides($column->name) || $before === $line->from ? null : PersonalData::find($column, array_values($there), $of->definition->source->name);
             $lines[] = [
                 'number' => $i, 'line' => $line, 'column' => $column, 'again' => $line->from !== null && $before === $line->from,
-                'key' => $column !== null && in_array($column->name, $definition->key, true), 'watermark' => $column !== null && $column->name === $definition->watermark,
+                'key' => $column !== null && in_array($column->name, $of->key(), true), 'watermark' => $column !== null && $of->fork === null && $column->name === $of->definition->watermark,
                 'raw' => $column === null || $rows === [] ? null : $rows[$at][$columns[$column->name]],
                 'type' => $compiled->type($i), 'value' => isset($judged[$at]) ? $judged[$at]->final($i) : null,
                 'error' => isset($compiled->lineErrors[$i]) ? $compiled->lineErrors[$i]->getMessage() : null,
@@ -74,14 +80,41 @@ final readonly class ColumnSheet
             $before = $line->from;
         }
 
-        return new self($compiled, $lines, self::checks($treatment, $compiled, $judged), $rows, $at, count(array_filter($judged, static fn (Judging $j): bool => array_filter($j->failures, static fn ($f): bool => $f->line !== null) !== [])));
+        return new self($compiled, $lines, self::checks($treatment, $compiled, $judged), $rows, $at, count(array_filter($judged, static fn (Judging $j): bool => array_filter($j->failures, static fn ($f): bool => $f->line !== null) !== [])), $taking);
+    }
+
+    /**
+     * The records that a sheet treats: those that become of rows as they are read, without those whose list cannot be read,
+     * or, for a fork, those that come out of the feed's own sheet and take it.
+     *
+     * @param  list<list<string|null>>  $rows
+     * @param  array<string, string>  $stamps
+     * @return list<list<string|false|null>>
+     */
+    public static function records(EditedSheet $of, array $rows, array $stamps, callable $secrets, callable $tables): array
+    {
+        $before = $of->before();
+        $treater = new Treater(new RowCompiler($of->definition->carried(), $before, $secrets, $tables), $before, $stamps);
+        $records = self::exploded($treater, $rows);
+        if ($of->fork === null) {
+            return $records;
+        }
+        $taking = [];
+        foreach ($records as $record) {
+            $judged = $treater->look($record);
+            if ($judged->fork === $of->number() && in_array($judged->outcome(), [null, Outcome::Warn], true)) {
+                $taking[] = $judged->landed();
+            }
+        }
+
+        return $taking;
     }
 
     /**
      * @param  list<list<string|null>>  $rows
-     * @return list<list<string|false|null>> the records that become of them, without those whose list cannot be read
+     * @return list<list<string|false|null>>
      */
-    private static function records(Treater $treater, array $rows): array
+    private static function exploded(Treater $treater, array $rows): array
     {
         $records = [];
         foreach ($rows as $row) {
@@ -138,21 +171,27 @@ final readonly class ColumnSheet
 
     public function isFlawless(): bool
     {
-        return $this->rowsOf->lineErrors === [] && $this->rowsOf->checkErrors === [];
+        return $this->rowsOf->lineErrors === [] && $this->rowsOf->checkErrors === [] && $this->rowsOf->forkErrors === [];
     }
 
     /**
-     * Landed columns that only got another name, by the one they had.
+     * Landed columns that only got another name, by the one they had, for every table that both versions land in.
      *
-     * @return array<string, string>
+     * @return array<string, array<string, string>> by fork, an empty name for the feed's own table
      */
     public static function renamed(FeedDefinition $before, FeedDefinition $after): array
     {
-        [$old, $new] = [self::names($before), self::names($after)];
         $renamed = [];
-        foreach ($old as $from => $name) {
-            if (isset($new[$from]) && $new[$from] !== $name && ! in_array($new[$from], $old, true) && ! in_array($name, $new, true)) {
-                $renamed[$name] = $new[$from];
+        foreach ($after->landedTable()->tables() as $fork => $table) {
+            $was = $before->landedTable()->tables()[$fork] ?? null;
+            if ($was === null || (string) $was->name !== (string) $table->name) {
+                continue;
+            }
+            [$old, $new] = [self::names($before, $fork), self::names($after, $fork)];
+            foreach ($old as $from => $name) {
+                if (isset($new[$from]) && $new[$from] !== $name && ! in_array($new[$from], $old, true) && ! in_array($name, $new, true)) {
+                    $renamed[$fork][$name] = $new[$from];
+                }
             }
         }
 
@@ -160,10 +199,26 @@ final readonly class ColumnSheet
     }
 
     /** @return array<string, string> the landed name of each source column that has exactly one line */
-    private static function names(FeedDefinition $definition): array
+    private static function names(FeedDefinition $definition, string $fork): array
+    {
+        $names = self::single($definition->treatment->sheet($definition->carried()));
+        $own = $definition->treatment->forkNamed($fork);
+        if ($own === null || $own->treatment->isEmpty()) {
+            return $names;
+        }
+        $further = self::single($own->treatment->sheet(EditedSheet::comesOut($definition, $definition->treatment)));
+
+        return array_filter(array_map(static fn (string $name): string => $further[$name] ?? '', $names), static fn (string $n): bool => $n !== '');
+    }
+
+    /**
+     * @param  list<Line>  $sheet
+     * @return array<string, string>
+     */
+    private static function single(array $sheet): array
     {
         $names = [];
-        foreach ($definition->treatment->sheet($definition->carried()) as $line) {
+        foreach ($sheet as $line) {
             if ($line->from !== null && ! $line->drop) {
                 $names[$line->from] = isset($names[$line->from]) ? '' : $line->name();
             }
@@ -182,8 +237,15 @@ final readonly class ColumnSheet
         $told = static function (FeedDefinition $of): array {
             $said = [];
             foreach ($of->treatment->sheet($of->carried()) as $line) {
-                $said['column '.($line->from ?? $line->name())][] = $line->sentence().($line->drop || $line->name() === $line->from ? '' : " → {$line->name()}").' · '.($line->drop ? 'not landed' : (string) $of->landedTable()->shape->column($line->name())?->type);
+                $said['column '.($line->from ?? $line->name())][] = self::lineSaid($line, $of->landedTable()->shape);
             }
+            foreach ($of->treatment->forks as $n => $fork) {
+                $said["fork {$fork->name}"][] = ($n + 1).". when {$fork->when} → {$fork->landed}";
+                foreach ($fork->treatment->lines as $line) {
+                    $said["fork {$fork->name}: column ".($line->from ?? $line->name())][] = self::lineSaid($line, $of->landedTable()->forks[$fork->name]->shape);
+                }
+            }
+            $said['records that take no fork'][] = $of->treatment->forks === [] ? '—' : $of->treatment->elsewhere()->words();
             foreach ($of->treatment->checks as $check) {
                 $said['check '.$check->sentence()][] = 'else '.($check->else?->words() ?? 'not stated').($check->limit === null ? '' : "; {$check->limit->words()}");
             }
@@ -211,15 +273,8 @@ final readonly class ColumnSheet
         return $rows;
     }
 
-    /**
-     * A treatment out of the lines of a sheet.
-     *
-     * @param  list<Line>  $lines
-     */
-    public static function treatment(Treatment $of, array $lines, bool $reordered = false): Treatment
+    private static function lineSaid(Line $line, Shape $landed): string
     {
-        $order = $of->order === [] && ! $reordered ? [] : array_values(array_map(static fn (Line $l): string => $l->name(), array_filter($lines, static fn (Line $l): bool => ! $l->drop)));
-
-        return new Treatment(Treatment::telling($lines), $order, $of->checks, $of->failing, $of->limit, $of->watch, $of->explode);
+        return $line->sentence().($line->drop || $line->name() === $line->from ? '' : " → {$line->name()}").' · '.($line->drop ? 'not landed' : (string) $landed->column($line->name())?->type);
     }
 }

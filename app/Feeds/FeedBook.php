@@ -14,6 +14,7 @@ use Illuminate\Support\Str;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Definition\LandedTable;
 
 /** Every change a person makes to feeds goes through here, and into the audit trail. */
 final class FeedBook
@@ -62,6 +63,8 @@ final class FeedBook
             if ($before == $definition->toArray()) {
                 return;
             }
+            DB::select('SELECT pg_advisory_xact_lock(?)', [crc32('lighterman feeds')]);
+            self::refuseShared($definition, $feed->route->target, $feed);
             self::version($feed, $definition);
             $feed->update(['promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->schedule->kind === 'manual' || $definition->capture->bringsChanges() ? null : now()]);
             Audit::record('changed', 'feed', $feed->name, self::differing($before, $definition->toArray()), self::differing($definition->toArray(), $before));
@@ -183,9 +186,19 @@ final class FeedBook
         if (Feed::where('name', $definition->name)->exists()) {
             throw InvalidDefinition::at($definition->name, 'a feed of this name exists', 'Give this one another name.');
         }
-        $other = Feed::where('landed', (string) $definition->landed)->whereHas('route', fn ($q) => $q->where('target_id', $target->id))->first();
-        if ($other !== null) {
-            throw InvalidDefinition::at("{$definition->name}: landed", "the feed \"{$other->name}\" lands in {$definition->landed} of {$target->name} already", 'Choose another landed table.');
+        self::refuseShared($definition, $target, null);
+    }
+
+    /** Two feeds, or forks of them, that land in one table would undo each other's work. */
+    private static function refuseShared(FeedDefinition $definition, System $target, ?Feed $own): void
+    {
+        $tables = [(string) $definition->landed, ...array_map(static fn (LandedTable $t): string => (string) $t->name, array_values($definition->landedTable()->forks))];
+        foreach ($tables as $table) {
+            $other = Feed::whereKeyNot($own->id ?? 0)->whereHas('route', fn ($q) => $q->where('target_id', $target->id))
+                ->where(fn ($q) => $q->where('landed', $table)->orWhereHas('definition', fn ($d) => $d->whereRaw("body->'treatment'->'forks' @> jsonb_build_array(jsonb_build_object('landed', ?::text))", [$table])))->first();
+            if ($other !== null) {
+                throw InvalidDefinition::at("{$definition->name}: landed", "the feed \"{$other->name}\" lands in {$table} of {$target->name} already", 'Choose another landed table.');
+            }
         }
     }
 

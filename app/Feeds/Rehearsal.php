@@ -9,10 +9,12 @@ use App\Models\MaskKey;
 use App\Runtime\Systems;
 use App\Runtime\Treating\Treating;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Treatment\Check;
 use Lighterman\Core\Treatment\Fault;
+use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Judging;
 use Lighterman\Core\Treatment\Outcome;
@@ -93,7 +95,7 @@ final readonly class Rehearsal
      * What happens to one record. Values that a mask hides are left out.
      *
      * @param  list<string|false|null>|Judging  $row  in the order of the treated columns, or why it could not be made a record
-     * @return array{record: array<string, string|null>, outcome: string, failures: list<array<string, mixed>>, steps: list<array<string, mixed>>, checks: list<array<string, mixed>>, lands: array<string, string|null>|null, writes: string|null}
+     * @return array{record: array<string, string|null>, outcome: string, failures: list<array<string, mixed>>, steps: list<array<string, mixed>>, checks: list<array<string, mixed>>, forks: list<array{fork: string, when: string, takes: bool|null}>, further: list<array<string, mixed>>, table: string|null, lands: array<string, string|null>|null, writes: string|null}
      */
     public function of(array|Judging $row): array
     {
@@ -102,37 +104,49 @@ final readonly class Rehearsal
         $treatment = $this->definition->treatment;
         $outcome = $judged->outcome();
         $lands = in_array($outcome, [null, Outcome::Warn], true);
+        $lands = $lands && $judged->fork !== Fork::DROPPED;
         $landed = array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $judged->landed());
-        $names = $this->definition->landedTable()->shape->names();
+        $table = $this->table($judged);
 
         return [
             'record' => array_combine($read, array_map(static fn (string $c, string|false|null $v): ?string => ! is_string($v) ? null : ($treatment->hides($c) ? Judging::HIDDEN : mb_scrub($v)), $read, $judged->row)),
             'outcome' => match ($outcome) {
-                null => 'lands', Outcome::Warn => 'lands, with a warning', Outcome::Drop => 'dropped', Outcome::SetAside => 'set aside', Outcome::Stop => 'stops the feed',
+                null => $lands ? 'lands' : 'dropped', Outcome::Warn => $lands ? 'lands, with a warning' : 'dropped', Outcome::Drop => 'dropped', Outcome::SetAside => 'set aside', Outcome::Stop => 'stops the feed',
             },
-            'failures' => array_map(static fn ($f): array => ['step' => $f->step, 'reason' => $f->reason, 'message' => $f->message, 'outcome' => $f->outcome->words()], $judged->failures),
-            'steps' => $this->steps($judged),
+            'failures' => array_map(static fn ($f): array => ['step' => $f->step, 'reason' => $f->reason, 'message' => $f->message, 'outcome' => $f->outcome->words()], $judged->allFailures()),
+            'steps' => $this->steps($judged, $this->rows),
             'checks' => array_map(static fn (Check $c, int $n): array => ['check' => $c->name !== '' ? $c->name : $c->sentence(), 'passed' => $judged->passed[$n] ?? null, 'else' => $c->else?->words()], $treatment->checks, array_keys($treatment->checks)),
-            'lands' => $lands ? array_combine($names, $landed) : null,
-            'writes' => $lands ? $this->writes($landed) : null,
+            'forks' => array_map(static fn (Fork $f, int $n): array => ['fork' => $f->name, 'when' => $f->when, 'takes' => $judged->conditions[$n] ?? null], $treatment->forks, array_keys($treatment->forks)),
+            'further' => $judged->then === null ? [] : $this->steps($judged->then, $this->rows->fork((int) $judged->fork) ?? $this->rows),
+            'table' => $lands ? (string) $table->name : null,
+            'lands' => $lands ? array_combine($table->shape->names(), $landed) : null,
+            'writes' => $lands ? $this->writes($table, $landed) : null,
         ];
     }
 
+    /** The table that a record lands in. */
+    private function table(Judging $judged): LandedTable
+    {
+        $own = $this->definition->landedTable();
+
+        return $judged->fork === null || $judged->fork < 0 ? $own : array_values($own->forks)[$judged->fork];
+    }
+
     /** @param  list<string|null>  $landed */
-    private function writes(array $landed): ?string
+    private function writes(LandedTable $table, array $landed): ?string
     {
         try {
-            return $this->systems->target($this->feed->route->target)->explain($this->definition->landedTable(), $landed);
+            return $this->systems->target($this->feed->route->target)->explain($table, $landed);
         } catch (SystemTrouble) {
             return null;
         }
     }
 
     /** @return list<array{column: string|null, lands_as: string|null, step: string, before: string|null, after: string|null, fault: string|null}> */
-    private function steps(Judging $judged): array
+    private function steps(Judging $judged, RowCompiler $rows): array
     {
         $told = [];
-        foreach ($this->rows->sheet as $i => $line) {
+        foreach ($rows->sheet as $i => $line) {
             $shown = static fn (int $step): ?string => ! is_string($v = $judged->values[$i][$step] ?? null) ? null : ($judged->hides($i, $step) ? Judging::HIDDEN : mb_scrub(mb_strcut($v, 0, 2000, 'UTF-8')));
             $fault = null;
             foreach ($judged->failures as $failure) {

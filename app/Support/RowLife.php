@@ -10,6 +10,7 @@ use Carbon\CarbonImmutable;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandedHistory;
+use Lighterman\Core\Port\TargetSystem;
 
 /** Every change to one key, with the time it was made, landed and superseded; in units of 1220 wide and a lane for each change. */
 final readonly class RowLife
@@ -32,7 +33,7 @@ final readonly class RowLife
     /** @param  array<string, string>  $key */
     public static function of(Feed $feed, FeedDefinition $definition, array $key, Systems $systems): self
     {
-        $history = $systems->target($feed->route->target)->history($definition->landedTable(), $key, LandedHistory::MOST);
+        $history = self::history($definition, $key, $systems->target($feed->route->target));
         $versions = [];
         $before = null;
         foreach ($history->entries as $i => $entry) {
@@ -48,6 +49,28 @@ final readonly class RowLife
         $until = (float) now()->format('U.u');
 
         return new self($versions, $history->cut, $since - max(1.0, ($until - $since) * 0.02), $until);
+    }
+
+    /**
+     * A row may have been in the tables of several forks. What is entered in all of them is told once.
+     *
+     * @param  array<string, string>  $key  of the source
+     */
+    private static function history(FeedDefinition $definition, array $key, TargetSystem $target): LandedHistory
+    {
+        $values = array_map(static fn (string $column): string => $key[$column], $definition->key);
+        $entries = [];
+        $cut = false;
+        foreach ($definition->landedTable()->tables() as $table) {
+            $history = $target->history($table, array_combine($table->key, $values), LandedHistory::MOST);
+            $cut = $cut || $history->cut;
+            foreach ($history->entries as $entry) {
+                $entries[$entry->place] ??= $entry;
+            }
+        }
+        ksort($entries, SORT_STRING);
+
+        return new LandedHistory(array_slice(array_values($entries), -LandedHistory::MOST), $cut || count($entries) > LandedHistory::MOST);
     }
 
     public function x(CarbonImmutable $at): float

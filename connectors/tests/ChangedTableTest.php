@@ -36,7 +36,7 @@ final class ChangedTableTest extends PostgresCase
     public function columns_are_renamed_added_and_widened_and_rows_keep_their_values(): void
     {
         $wanted = $this->changed([['from' => 'id', 'as' => 'load_id', 'steps' => [['convert' => 'int64']]], ['from' => 'ticket', 'as' => 'code', 'steps' => [['convert' => 'varchar(40)']]], ['from' => 'kg', 'steps' => [['convert' => 'text']]], ['as' => 'twice', 'steps' => [['derive' => 'number(kg) * 2', 'type' => 'int64']]]]);
-        $preparation = $this->target->prepareChange($wanted->landedTable(), ['id' => 'load_id', 'ticket' => 'code', 'never' => 'there']);
+        $preparation = $this->target->prepareChange($wanted->landedTable(), ['' => ['id' => 'load_id', 'ticket' => 'code', 'never' => 'there']]);
         self::assertSame([], array_map(static fn (Finding $f): string => $f->said, $preparation->obstacles()));
         self::assertSame([
             'ALTER TABLE "gate"."loads" RENAME COLUMN "id" TO "load_id";', 'ALTER TABLE "gate"."loads" RENAME COLUMN "ticket" TO "code";', 'ALTER TABLE "gate"."loads" ALTER COLUMN "load_id" TYPE bigint;',

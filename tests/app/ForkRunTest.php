@@ -8,12 +8,15 @@ use App\Feeds\AsideDesk;
 use App\Feeds\DraftBook;
 use App\Feeds\FeedBook;
 use App\Models\Feed;
+use App\Models\Person;
 use App\Models\Run;
 use App\Models\SetAside;
 use App\Runtime\Systems;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
@@ -183,6 +186,76 @@ final class ForkRunTest extends LogRunnerCase
         self::assertSame(['load', 'delete'], array_column($this->house->rows('SELECT change_kind FROM copy.light WHERE light_id IN (7, 8) AND half IS DISTINCT FROM 3.5 ORDER BY source_position'), 'change_kind'));
         self::assertSame([['7', '450', 'update'], ['8', null, 'delete']], array_map(array_values(...), $this->house->rows('SELECT id, kg, change_kind FROM copy.heavy WHERE id IN (7, 8) ORDER BY source_position')));
         $this->assertRunsAddUp($feed);
+    }
+
+    #[Test]
+    public function what_a_fork_masks_is_in_clear_in_no_page_message_or_record_set_aside(): void
+    {
+        $marker = 'Zebedee-Quill-0918';
+        $this->gate->run("ALTER TABLE loads ADD grower text; UPDATE loads SET grower = '{$marker}' WHERE id IN (7, 8, 300); UPDATE loads SET grower = 'x' WHERE grower IS NULL");
+        $fork = ['columns' => [['from' => 'grower', 'steps' => [['mask' => 'keep_shape']]], ['as' => 'share', 'steps' => [['derive' => '1 / (kg - 7)']]]]] + self::FORKS[0];
+        $feed = $this->carry($this->feed(['treatment' => self::forked(['forks' => [$fork], 'otherwise' => 'set_aside', 'checks' => [['check' => 'pattern', 'columns' => ['grower'], 'pattern' => '^(x|Z)', 'else' => 'set_aside'], ['check' => 'expression', 'expression' => 'id != 8 or length(grower) < 3', 'else' => 'set_aside']]])]));
+        self::assertSame(['division_by_zero', 'check_expression', 'no_fork'], SetAside::whereIn('key', ['id = 7', 'id = 8', 'id = 300'])->orderByRaw("key = 'id = 300', key")->pluck('reason')->all());
+        $viewer = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $pages = '';
+        foreach (['/feeds/loads/columns?sample=first&row=7', '/feeds/loads/columns?sample=first&fork=light&row=5', '/feeds/loads/set-aside', '/landed/loads?key[id]=8', '/feeds/loads/forks'] as $path) {
+            $pages .= $this->actingAs($viewer)->get($path)->assertOk()->getContent();
+        }
+        $pages .= $this->actingAs($this->engineer())->get('/feeds/loads/rehearse?sample=first&at=7')->assertOk()->getContent();
+        $pages .= json_encode(SetAside::all()->toArray()).SetAside::all()->map(static fn (SetAside $r): string => $r->message.json_encode([$r->record, $r->at_step]))->implode('');
+        self::assertStringNotContainsString($marker, $pages);
+        self::assertSame('0', $this->house->value("SELECT count(*) FROM copy.light t WHERE t::text LIKE '%Quill%'"));
+        self::assertSame($marker, SetAside::where('key', 'id = 7')->sole()->whole()['grower']);
+        self::assertSame('on time', $feed->state());
+    }
+
+    #[Test]
+    public function a_fork_may_not_land_where_another_feed_does(): void
+    {
+        $feed = $this->feed(['treatment' => self::forked()]);
+        foreach ([['landed' => new TableName('copy', 'heavy')], ['landed' => new TableName('copy', 'elsewhere'), 'treatment' => self::forked(['forks' => [self::FORKS[1]]])]] as $more) {
+            try {
+                $this->feed(['name' => 'another', ...$more]);
+                self::fail('It was taken.');
+            } catch (InvalidDefinition $e) {
+                self::assertStringContainsString('the feed "loads" lands in copy.heavy of house already', $e->getMessage());
+            }
+        }
+        $other = $this->feed(['name' => 'other', 'landed' => new TableName('copy', 'other')])->load('route', 'definition');
+        $this->expectExceptionMessage('lands in copy.heavy of house already');
+        DraftBook::save($other, DraftBook::definition($other, self::forked(['forks' => [self::FORKS[1]]])), app(Systems::class));
+        self::assertNotNull($feed);
+    }
+
+    #[Test]
+    public function forks_are_set_up_on_their_page_and_a_new_name_alters_every_table(): void
+    {
+        $feed = $this->carry($this->feed());
+        $this->actingAs($this->engineer());
+        $this->post('/feeds/loads/forks', ['act' => 'keep', 'when' => 'kg < 100', 'landed' => 'copy.light'])->assertRedirect('/feeds/loads/forks');
+        $this->post('/feeds/loads/forks', ['act' => 'keep', 'when' => 'kg >= 400', 'landed' => 'copy.heavy', 'name' => 'a heavy one'])->assertSessionHasNoErrors();
+        $this->post('/feeds/loads/forks', ['act' => 'keep', 'when' => 'kg >= 400', 'landed' => 'copy.heavy', 'name' => 'twice']);
+        self::assertSame('Two forks land in copy.heavy.', session('errors')->first());
+        $this->post('/feeds/loads/forks', ['act' => 'up', 'was' => 'a heavy one']);
+        $this->post('/feeds/loads/forks', ['act' => 'remove', 'was' => 'gone'])->assertSessionHasErrors();
+        $this->get('/feeds/loads/columns?fork=gone')->assertRedirect('/feeds/loads/forks');
+        $page = (string) $this->get('/feeds/loads/forks')->assertOk()->getContent();
+        self::assertMatchesRegularExpression('/a heavy one.*101 of 500|a heavy one.*50 of 50/s', $page);
+        self::assertStringContainsString('what becomes of the rest is not stated', $page);
+        $this->post('/feeds/loads/forks', ['act' => 'otherwise', 'otherwise' => 'land']);
+        $this->post('/feeds/loads/checks', ['act' => 'outcome', 'failing' => 'set_aside']);
+        $this->post('/feeds/loads/columns/line', ['fork' => 'light', 'line' => 1, 'as' => 'kilos'])->assertSessionHasNoErrors();
+        $this->post('/feeds/loads/columns/act', ['fork' => 'light', 'act' => 'derive', 'name' => 'half', 'expression' => 'kg / 2'])->assertRedirect('/feeds/loads/columns?fork=light&line=3');
+        $this->post('/feeds/loads/columns/act', ['act' => 'save'])->assertSessionHas('done', static fn (string $said): bool => str_contains($said, 'stay in the tables they are in'));
+        $this->touch('UPDATE loads SET kg = kg');
+        $feed = $this->carry($feed->refresh()->load('definition', 'route'));
+        self::assertSame(['99', '101', '300'], array_map(fn (string $t): string => (string) $this->house->value("SELECT count(*) FROM copy.{$t}"), ['light', 'heavy', 'loads']));
+        $landed = (string) $this->get('/landed/loads?count=1&key[id]=7')->assertOk()->getContent();
+        self::assertMatchesRegularExpression('/500<\/b> landed \(300 in copy.loads, 101 in copy.heavy, 99 in copy.light\).*kilos/s', $landed);
+
+        $this->post('/feeds/loads/columns/line', ['line' => 0, 'as' => 'load_id']);
+        $statements = DraftBook::preparation($feed, DraftBook::definition($feed, DraftBook::treatment($feed)), app(Systems::class))->statements;
+        self::assertSame(['ALTER TABLE "copy"."loads" RENAME COLUMN "id" TO "load_id";', 'ALTER TABLE "copy"."heavy" RENAME COLUMN "id" TO "load_id";', 'ALTER TABLE "copy"."light" RENAME COLUMN "id" TO "load_id";'], $statements);
     }
 
     #[Test]

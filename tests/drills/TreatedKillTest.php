@@ -6,7 +6,7 @@ namespace Tests\Drills;
 
 use PHPUnit\Framework\Attributes\Test;
 
-/** Kills a worker while records are treated and set aside: each record stands on exactly one side, once. */
+/** Kills a worker while records are treated, parted by a fork and set aside: each record stands in exactly one place, once. */
 final class TreatedKillTest extends DrillCase
 {
     #[Test]
@@ -18,7 +18,7 @@ final class TreatedKillTest extends DrillCase
         $this->gate->run("CREATE TABLE loads (id int PRIMARY KEY, grower text, kg int, updated_at timestamptz NOT NULL DEFAULT now()); CREATE INDEX ON loads (updated_at);
             INSERT INTO loads SELECT g, 'grower ' || g, g, now() - interval '1 day' FROM generate_series(1, 200000) g; ANALYZE");
         $this->loadRoute("source: gate\ntarget: house\ndefaults: { landed_schema: copy, schedule: { continuous_pause_seconds: 1 } }\nfeeds:\n"
-            ."  - { table: public.loads, watermark: updated_at, landing: upsert, treatment: { failing: set_aside, columns: [{ from: grower, steps: [{ mask: keep_last, keep: 4 }] }, { as: double, steps: [{ derive: kg * 2, type: int64 }] }], checks: [{ check: expression, expression: 'id % 50 != 0', else: set_aside }, { check: expression, expression: 'id % 53 != 0', else: drop }] } }\n");
+            ."  - { table: public.loads, watermark: updated_at, landing: upsert, treatment: { failing: set_aside, columns: [{ from: grower, steps: [{ mask: keep_last, keep: 4 }] }, { as: double, steps: [{ derive: kg * 2, type: int64 }] }], checks: [{ check: expression, expression: 'id % 50 != 0', else: set_aside }, { check: expression, expression: 'id % 53 != 0', else: drop }], forks: [{ name: thirds, when: 'kg % 3 == 0', landed: copy.thirds, columns: [{ from: id, as: third_id }] }], otherwise: land } }\n");
         $cutShort = 0;
         for ($round = 0; $round < $rounds; $round++) {
             $worker = $this->startWorker();
@@ -32,7 +32,8 @@ final class TreatedKillTest extends DrillCase
         $rows = static fn (string $from, string $double): string => "SELECT count(*) || ' ' || coalesce(sum(hashtextextended(id || ' ' || kg || ' ' || {$double}, 0)), 0) FROM {$from}";
         try {
             $this->waitUntil("what may land has landed (seed {$seed})", fn (): bool => $this->house->value("SELECT to_regclass('copy.loads') IS NOT NULL") === 't'
-                && $this->house->value($rows('copy.loads', 'double')) === $this->gate->value($rows('loads WHERE id % 50 <> 0 AND id % 53 <> 0', 'kg * 2')));
+                && $this->house->value($rows('copy.loads', 'double')) === $this->gate->value($rows('loads WHERE id % 50 <> 0 AND id % 53 <> 0 AND kg % 3 <> 0', 'kg * 2'))
+                && $this->house->value($rows('(SELECT third_id AS id, kg, double FROM copy.thirds) t', 'double')) === $this->gate->value($rows('loads WHERE id % 50 <> 0 AND id % 53 <> 0 AND kg % 3 = 0', 'kg * 2')));
         } finally {
             $this->stopWorker($worker);
         }

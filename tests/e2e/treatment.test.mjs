@@ -71,6 +71,27 @@ test('a check of a box is written, and a bad record of ones own is rehearsed', a
     await page.getByRole('link', { name: 'inside the vale' }).waitFor();
     assert.deepEqual(await violations(page), []);
 
+    // Small orchards go to a table of their own, without the year they were planted.
+    await page.getByRole('link', { name: 'Forks', exact: true }).press('Enter');
+    await page.getByLabel('Takes the records for which').fill('hectare < 1');
+    await page.getByLabel('Landed table').fill('treated.small_orchards');
+    await page.getByRole('button', { name: 'Add the fork' }).click();
+    await page.getByText('There is no column "hectare". Did you mean "hectares"? (at character 1).').first().waitFor();
+    await page.getByRole('link', { name: 'small_orchards', exact: true }).click();
+    await page.getByLabel('Takes the records for which').fill('hectares < 1');
+    await page.getByRole('button', { name: 'Keep the change' }).press('Enter');
+    await page.getByText('it is not stated what becomes of a record that takes no fork').waitFor();
+    await page.getByRole('button', { name: 'lands in the feed\'s own table' }).click();
+    await page.getByText('it lands in the feed\'s own table').waitFor();
+    assert.deepEqual(await violations(page), []);
+    await page.getByRole('link', { name: 'its columns: as on the own sheet' }).click();
+    await page.waitForURL('**fork=small_orchards');
+    await page.getByLabel('planted_year', { exact: true }).check();
+    await page.getByLabel('Ticked columns:').selectOption('drop');
+    await page.getByRole('button', { name: 'Do it' }).click();
+    await page.getByText('9 columns in, 8 out').waitFor();
+    assert.deepEqual(await violations(page), []);
+
     await page.goto(`${here}/rehearse`);
     await page.getByLabel('or records of your own').fill('{"orchard_id": 1, "name": "Nowhere 1", "grid_e": 0, "grid_n": 0, "hectares": 2}');
     await page.getByRole('button', { name: 'Rehearse them' }).click();
@@ -80,9 +101,15 @@ test('a check of a box is written, and a bad record of ones own is rehearsed', a
     await page.getByLabel('or records of your own').fill('{"orchard_id": 1, "acres": 2}');
     await page.getByRole('button', { name: 'Rehearse them' }).click();
     await page.getByRole('alert').getByText('the source has no column "acres"').waitFor();
-    await page.getByLabel('or records of your own').fill('orchard_id;name;grid_e;grid_n;hectares\n7;Long Acre;4100;2100;1.5');
+    await page.getByLabel('or records of your own').fill('orchard_id;name;grid_e;grid_n;hectares\n7;Long Acre;4100;2100;1.5\n8;Small Acre;4100;2100;0.5');
     await page.getByRole('button', { name: 'Rehearse them' }).click();
     await page.getByText('INSERT INTO "treated"."orchards"').waitFor();
+    await page.getByRole('button', { name: 'record 2' }).click();
+    await page.getByText('it takes this one').waitFor();
+    await page.getByText('INSERT INTO "treated"."small_orchards"').waitFor();
+    assert.doesNotMatch(await page.locator('pre.sql').innerText(), /planted_year/);
+    await page.getByRole('button', { name: 'record 1' }).click();
+    await page.getByText('it does not', { exact: true }).waitFor();
     await page.getByText('Xxxx Xxxx').first().waitFor();
     assert.deepEqual(await violations(page), []);
     assert.equal(await sql('warehouse', "SELECT to_regclass('treated.orchards') IS NULL"), 't');
@@ -94,8 +121,10 @@ test('saved and run, the feed sets aside what fails; mended records are sent aga
     await page.getByRole('status').getByText('Saved as version 2').waitFor();
     await page.getByRole('button', { name: 'Resume' }).click();
     await until('it is on time', async () => (await feed('orchards treated')).state === 'on time');
-    assert.equal(await sql('warehouse', 'SELECT count(*) FROM treated.orchards'), '3396');
-    assert.equal(await sql('warehouse', "SELECT count(*) FROM treated.orchards WHERE orchard_shape !~ '^[Xx9 ]+$' OR square_metres <> hectares * 10000"), '0');
+    const small = await sql('weighbridge', 'SELECT count(*) FROM orchards WHERE hectares < 1 AND grid_e > 0');
+    assert.ok(Number(small) > 10);
+    assert.deepEqual([await sql('warehouse', 'SELECT count(*) FROM treated.small_orchards'), await sql('warehouse', 'SELECT count(*) FROM treated.orchards')], [small, String(3396 - small)]);
+    assert.equal(await sql('warehouse', "SELECT count(*) FROM treated.orchards WHERE hectares < 1 OR orchard_shape !~ '^[Xx9 ]+$' OR square_metres <> hectares * 10000"), '0');
 
     await page.goto(`${base}/decisions`);
     await page.getByRole('link', { name: 'orchards treated' }).click();
@@ -134,6 +163,7 @@ test('saved and run, the feed sets aside what fails; mended records are sent aga
 test('two versions are compared, and going back is one action', async () => {
     await page.goto(`${here}/versions?a=1&b=2`);
     await page.getByText('keep shape → orchard_shape').waitFor();
+    await page.getByText('1. when hectares < 1 → treated.small_orchards').waitFor();
     assert.match(await page.locator('pre.sql').innerText(), /RENAME COLUMN "orchard_shape" TO "name"/);
     assert.deepEqual(await violations(page), []);
     await page.getByRole('button', { name: 'Go back to version 1' }).press('Enter');

@@ -4,10 +4,12 @@ declare(strict_types=1);
 
 namespace App\Http\Controllers;
 
+use App\Feeds\KeyComparison;
 use App\Models\Feed;
 use App\Runtime\Systems;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
+use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Port\Explained;
 
 /** What has landed, and whether it is the same as at the source. */
@@ -22,19 +24,20 @@ final class LandedController
     {
         $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $definition = $feed->definition->parsed();
-        $counts = $sides = $trouble = null;
+        $counts = $row = $trouble = null;
         $key = array_intersect_key(array_map(strval(...), (array) $request->query('key', [])), array_flip($definition->key));
         try {
             if ($request->boolean('count')) {
-                $counts = ['source' => $systems->source($feed->route->source)->count($definition->source), 'target' => $systems->target($feed->route->target)->count($definition->landed)];
+                $target = $systems->target($feed->route->target);
+                $counts = ['source' => $systems->source($feed->route->source)->count($definition->source), 'target' => array_map(static fn (LandedTable $t): int => $target->count($t->name), $definition->landedTable()->tables())];
             }
             if (count($key) === count($definition->key) && $key !== [] && ! in_array('', $key, true)) {
-                $sides = ['source' => $systems->source($feed->route->source)->row($definition->source, $key), 'target' => $systems->target($feed->route->target)->row($definition->landed, $key)];
+                $row = KeyComparison::of($feed, $definition, $key, $systems);
             }
         } catch (Explained $e) {
             $trouble = $e;
         }
 
-        return view('landed.show', compact('feed', 'definition', 'counts', 'sides', 'key', 'trouble'));
+        return view('landed.show', compact('feed', 'definition', 'counts', 'row', 'key', 'trouble'));
     }
 }

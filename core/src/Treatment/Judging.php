@@ -27,6 +27,9 @@ final class Judging
     /** The fork it takes, or the place of one that takes none; null while that is not known. */
     public ?int $fork = null;
 
+    /** @var array<int, bool> whether it satisfies the condition of a fork, as far as that was looked at */
+    public array $conditions = [];
+
     /** What its fork does to it further. */
     public ?self $then = null;
 
@@ -94,6 +97,7 @@ final class Judging
 
     public function fork(int $fork, bool $satisfied): void
     {
+        $this->conditions[$fork] = $satisfied;
         $this->fork = $satisfied ? $fork : null;
     }
 
@@ -157,7 +161,13 @@ final class Judging
             }
         }
 
-        return $of->masks() || $step < count($of->steps) - 1;
+        return $this->masked($of) || $step < count($of->steps) - 1;
+    }
+
+    /** Whether a mask of this sheet, or of a fork that may come after it, hides a line's value. */
+    private function masked(Line $line): bool
+    {
+        return $line->masks() || array_filter($this->treatment->forks, static fn (Fork $f): bool => $f->treatment->hides($line->name())) !== [];
     }
 
     public function outcome(): ?Outcome
@@ -200,7 +210,7 @@ final class Judging
         $values = [];
         foreach ($this->sheet as $i => $line) {
             $value = $this->final($i);
-            $values[$line->name()] = $value === null || $value === false ? null : ($this->hides($i, $this->last($i)) && (isset($failed[$i]) || $line->masks()) ? self::HIDDEN : $value);
+            $values[$line->name()] = $value === null || $value === false ? null : ($this->hides($i, $this->last($i)) && (isset($failed[$i]) || $this->masked($line)) ? self::HIDDEN : $value);
         }
 
         return $values;

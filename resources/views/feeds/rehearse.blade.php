@@ -6,11 +6,14 @@
     $show = fn (?string $v): string => $v === null ? '<span class="faded">null</span>' : e(Str::limit($v, 120));
     $class = ['lands' => 'r-passed', 'lands, with a warning' => 'r-warned', 'set aside' => 'r-failed', 'dropped' => 'r-failed', 'stops the feed' => 'r-failed'];
     $tally = collect($records)->countBy('outcome');
+    $tables = collect($records)->whereNotNull('table')->countBy('table');
+    $tally = $tables->count() > 1 ? $tally->except('lands') : $tally;
 @endphp
 @section('heading', "Rehearsal of {$feed->name}")
 @section('content')
 @include('feeds.head', ['tab' => 'Rehearsal'])
 <div class="bar"><span class="faded">{{ $draft ? 'with version '.($feed->definition->version + 1).', not saved' : "with version {$feed->definition->version}" }} · nothing is written anywhere</span>
+    @if ($tables->count() > 1)@foreach ($tables as $table => $n)<span class="chip r-passed">{{ $n }} {{ $n === 1 ? 'lands' : 'land' }} in <span class="mono">{{ $table }}</span></span>@endforeach @endif
     @foreach ($tally as $outcome => $n)<span class="chip {{ $class[$outcome] }}">{{ $n }} {{ $n === 1 ? $outcome : (['lands' => 'land', 'lands, with a warning' => 'land, with a warning', 'stops the feed' => 'stop the feed'][$outcome] ?? $outcome) }}</span>@endforeach
     <span class="push"></span>@if ($draft)<a class="button" href="/feeds/{{ $enc }}/columns">Back to the columns</a>@endif
 </div>
@@ -41,17 +44,19 @@
             @if ($aside)<p class="small"><a href="/feeds/{{ $enc }}/set-aside/{{ $aside->id }}">The record as it was set aside</a></p>@endif
         </section>
         <section class="sheet table-box"><table class="rows"><caption class="hidden-text">Step by step</caption><thead><tr><th class="num">Step</th><th>Column</th><th>What is done</th><th>Before</th><th>After</th></tr></thead><tbody>
-            @foreach ($r['steps'] as $n => $s)
-                <tr @class(['fails' => $s['fault']])><td class="num faded">{{ $n + 1 }}</td><td class="mono">{{ $s['column'] ?? $s['lands_as'] }}@if ($s['lands_as'] && $s['column'] && $s['lands_as'] !== $s['column']) <span class="faded">→ {{ $s['lands_as'] }}</span>@endif</td><td>{{ $s['step'] }}</td><td class="mono clip">@if ($s['column'] === null && $s['before'] === null)<span class="faded">—</span>@else{!! $show($s['before']) !!}@endif</td><td class="mono wrap @if ($s['fault']) wrong @endif">@if ($s['fault']){{ $s['fault'] }}@else{!! $show($s['after']) !!}@endif</td></tr>
-            @endforeach
+            @include('feeds.rehearsed-steps', ['steps' => $r['steps'], 'before' => 0])
             @foreach ($r['checks'] as $c)
                 <tr><td class="num faded">{{ count($r['steps']) + $loop->iteration }}</td><td class="faded">check</td><td class="wrap" colspan="2">must {{ $c['check'] }}</td><td class="{{ $c['passed'] === false ? 'wrong' : 'r-passed' }}">{{ $c['passed'] === false ? 'fails: '.$c['else'] : ($c['passed'] === null ? 'not reached' : 'passes') }}</td></tr>
             @endforeach
-            @if ($r['steps'] === [] && $r['checks'] === [])<tr><td colspan="5" class="faded">Nothing is done to the record: it lands as it is read.</td></tr>@endif
+            @foreach ($r['forks'] as $f)
+                <tr><td class="num faded">{{ count($r['steps']) + count($r['checks']) + $loop->iteration }}</td><td class="faded">fork</td><td class="wrap" colspan="2">{{ $f['fork'] }}: <span class="mono">{{ $f['when'] }}</span></td><td class="{{ $f['takes'] ? 'r-passed' : 'faded' }}">{{ $f['takes'] === null ? 'not reached' : ($f['takes'] ? 'it takes this one' : 'it does not') }}</td></tr>
+            @endforeach
+            @include('feeds.rehearsed-steps', ['steps' => $r['further'], 'before' => count($r['steps']) + count($r['checks']) + count($r['forks'])])
+            @if ($r['steps'] === [] && $r['checks'] === [] && $r['forks'] === [])<tr><td colspan="5" class="faded">Nothing is done to the record: it lands as it is read.</td></tr>@endif
         </tbody></table></section>
         <div class="two">
             <section class="sheet pad"><h2>As read</h2><dl class="facts">@foreach ($r['record'] as $c => $v)<div><dt class="mono">{{ $c }}</dt><dd class="mono">{!! $show($v) !!}</dd></div>@endforeach</dl></section>
-            <section class="sheet pad"><h2>As it lands in <span class="mono">{{ $feed->landed }}</span></h2>@if ($r['lands'] === null)<p class="faded">It does not land.</p>@else<dl class="facts">@foreach ($r['lands'] as $c => $v)<div><dt class="mono">{{ $c }}</dt><dd class="mono">{!! $show($v) !!}</dd></div>@endforeach</dl>@endif</section>
+            <section class="sheet pad"><h2>As it lands @if ($r['table'])in <span class="mono">{{ $r['table'] }}</span>@endif</h2>@if ($r['lands'] === null)<p class="faded">It does not land.</p>@else<dl class="facts">@foreach ($r['lands'] as $c => $v)<div><dt class="mono">{{ $c }}</dt><dd class="mono">{!! $show($v) !!}</dd></div>@endforeach</dl>@endif</section>
         </div>
         @if ($r['writes'])<section class="sheet pad"><h2>What would be run on {{ $feed->route->target->name }}</h2><pre class="sql" tabindex="0">{{ $r['writes'] }}</pre></section>@endif
     @elseif (! $trouble)

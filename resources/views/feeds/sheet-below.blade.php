@@ -19,8 +19,8 @@
                 @foreach ($preparation->obstacles() as $o)<div class="finding"><span class="result r-failed">in the way</span><span>{{ $o->said }} <span class="remedy"><code>{{ $o->remedy }}</code></span></span></div>@endforeach
             @endif
             @if ($preparation->exists && $preparation->statements)<pre class="sql" tabindex="0">{{ implode("\n", $preparation->statements) }}</pre>
-            @elseif (! $preparation->exists)<p class="faded small">Nothing: the table does not exist yet, and is made when the feed first lands.</p>
-            @elseif (! $preparation->obstacles())<p class="faded small">Nothing: {{ $definition->landed }} takes the new rows as it is.</p>@endif
+            @elseif (! $preparation->exists)<p class="faded small">Nothing: {{ count($edited->whole->forks) > 0 ? 'the tables do not exist yet, and are' : 'the table does not exist yet, and is' }} made when the feed first lands.</p>
+            @elseif (! $preparation->obstacles())<p class="faded small">Nothing: {{ $edited->lands() }} takes the new rows as it is.</p>@endif
         @else<p class="faded small">Known once the sheet can be saved.</p>@endif
     </section>
 </div>

@@ -6,16 +6,18 @@
 <div class="sheet table-box" tabindex="0" role="region" aria-label="Columns">
 <table class="rows columns-sheet">
     <caption class="hidden-text">Columns at the source, what is done to them, and what lands</caption>
-    <thead><tr><th><span class="hidden-text">Tick, key</span></th><th>At the source</th><th class="type">Type</th><th>Value</th><th>Treatment</th><th>Landed as</th><th class="type">Type</th><th>Value</th></tr></thead>
+    <thead><tr><th><span class="hidden-text">Tick, key</span></th><th>{{ $edited->fork === null ? 'At the source' : 'From the own sheet' }}</th><th class="type">Type</th><th>Value</th><th>Treatment</th><th>Landed as</th><th class="type">Type</th><th>Value</th></tr></thead>
     <tbody>
     @foreach ($sheet->lines as $l)
         @php
             $of = $l['line'];
             $name = $of->name();
-            $edit = '?'.http_build_query(array_filter(['sample' => $sample, 'row' => $sheet->at ?: null, 'line' => $l['number'], 'key' => $key ?: null], fn ($v) => $v !== null && $v !== ''));
+            $edit = '?'.http_build_query(array_filter(['fork' => $edited->forkName(), 'sample' => $sample, 'row' => $sheet->at ?: null, 'line' => $l['number'], 'key' => $key ?: null], fn ($v) => $v !== null && $v !== ''));
             $mask = $of->masks();
         // Who may not change the feed is not shown what it keeps out of the target.
         $raw = Gate::allows('change') || $l['raw'] === null || (! $of->drop && ! $treatment->hides((string) $of->from)) ? $l['raw'] : Lighterman\Core\Treatment\Judging::HIDDEN;
+        // Nor what a fork keeps out of its table, though another may have it.
+        $value = Gate::allows('change') || ! is_string($l['value']) || $of->from === null || $mask || ! $treatment->hides($of->from) ? $l['value'] : Lighterman\Core\Treatment\Judging::HIDDEN;
         @endphp
         <tr data-text="{{ $of->from }} {{ $name }} {{ $of->sentence() }}" @class(['dropped' => $of->drop, 'at' => $line === $l['number'], 'fails' => $l['error'] || $l['fault']])>
             <td class="nowrap">@can('change')<input type="checkbox" name="lines[]" value="{{ $l['number'] }}" aria-label="{{ $name }}">@endcan @if ($l['key'])<span class="key-mark">key</span>@elseif ($l['watermark'])<span class="key-mark" title="the watermark">mark</span>@endif</td>
@@ -36,7 +38,7 @@
                 <td class="mono strong">{{ $name }}</td><td class="mono faded type">{{ $l['type'] ?? '—' }}</td>
                 @if ($l['error'])<td class="wrong wrap">{{ $l['error'] }}</td>
                 @elseif ($l['fault'])<td class="wrong wrap">{{ $l['fault'] }}</td>
-                @else<td @class(['mono', 'clip', 'value', 'made' => $of->steps !== []]) title="{{ is_string($l['value']) ? Str::limit($l['value'], 300) : '' }}">@if ($sheet->rows === [])<span class="faded">no row</span>@else{!! $show($l['value']) !!}@endif</td>@endif
+                @else<td @class(['mono', 'clip', 'value', 'made' => $of->steps !== []]) title="{{ is_string($value) ? Str::limit($value, 300) : '' }}">@if ($sheet->rows === [])<span class="faded">no row</span>@else{!! $show($value) !!}@endif</td>@endif
             @endif
         </tr>
     @endforeach

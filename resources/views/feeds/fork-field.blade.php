@@ -1,0 +1,1 @@
+@if ($edited->fork !== null)<input type="hidden" name="fork" value="{{ $edited->forkName() }}">@endif

@@ -1,0 +1,3 @@
+@foreach ($steps as $n => $s)
+    <tr @class(['fails' => $s['fault']])><td class="num faded">{{ $before + $n + 1 }}</td><td class="mono">{{ $s['column'] ?? $s['lands_as'] }}@if ($s['lands_as'] && $s['column'] && $s['lands_as'] !== $s['column']) <span class="faded">→ {{ $s['lands_as'] }}</span>@endif</td><td>{{ $s['step'] }}</td><td class="mono clip">@if ($s['column'] === null && $s['before'] === null)<span class="faded">—</span>@else{!! $show($s['before']) !!}@endif</td><td class="mono wrap @if ($s['fault']) wrong @endif">@if ($s['fault']){{ $s['fault'] }}@else{!! $show($s['after']) !!}@endif</td></tr>
+@endforeach
