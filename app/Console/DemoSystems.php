@@ -14,7 +14,7 @@ final class DemoSystems extends Command
 {
     protected $signature = 'demo:systems {--port=} {--cellar-port=}';
 
-    protected $description = 'Enters the demo\'s systems: weighbridge, warehouse and, where it runs, the cellar';
+    protected $description = 'Enters the demo\'s systems: weighbridge, warehouse, lake and, where it runs, the cellar';
 
     protected $hidden = true;
 
@@ -40,6 +40,12 @@ final class DemoSystems extends Command
                 continue;
             }
             SystemBook::check($system->refresh(), $systems);
+        }
+
+        if (! System::where('name', 'lake')->exists()) {
+            $path = dirname(storage_path()).'/lake';
+            is_dir($path) || mkdir($path);
+            SystemBook::check(SystemBook::add('lake', ['path' => $path], '', SystemKind::Lake), $systems);
         }
 
         return self::SUCCESS;

@@ -10,6 +10,7 @@ use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
@@ -69,6 +70,7 @@ final class Draft
             deletes: Deletes::from($said['deletes'] ?? Deletes::Apply->value),
             truncates: Truncates::from($said['truncates'] ?? Truncates::Hold->value),
             treatment: self::treatment((string) $table, $said['treatment'] ?? []),
+            partitionBy: Partition::all((string) $table, $said['partition_by'] ?? []),
         ), $facts];
     }
 

@@ -67,13 +67,14 @@ final class GridLine
             if ($line->typed['capture'] === 'watermark' && $line->typed['watermark'] !== '') {
                 $line->watermarkVerdict = $advice->watermark($line->typed['watermark']);
             }
-            $line->captures = $reader->capabilities()->captures;
+            $capabilities = $systems->target($target)->capabilities();
+            $line->captures = array_values(array_filter($reader->capabilities()->captures, static fn (Capture $c): bool => $capabilities->takesChanges || ! $c->bringsChanges()));
             $capture = Capture::tryFrom($line->typed['capture']);
             if ($capture !== null && $capture->bringsChanges() && in_array($capture, $line->captures, true)) {
                 $line->logFindings = array_values(array_filter($systems->logBetween($source, $target, $capture)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
             }
             [$line->definition] = Draft::make($reader, $source->name, $line->said());
-            $line->guarantee = Guarantee::derive($line->definition, $reader->capabilities(), $systems->target($target)->capabilities(), $facts);
+            $line->guarantee = Guarantee::derive($line->definition, $reader->capabilities(), $capabilities, $facts);
         } catch (Explained $trouble) {
             $line->trouble = $trouble;
         }
@@ -91,7 +92,7 @@ final class GridLine
         return [
             'table' => $this->typed['table'], 'name' => trim($this->typed['name']), 'capture' => $this->typed['capture'],
             'watermark' => $this->typed['capture'] === 'watermark' ? $this->typed['watermark'] : null, 'key' => self::list($this->typed['key']), 'landing' => $this->typed['landing'],
-            'landed' => trim($this->typed['landed']), 'leave_out' => self::list($this->typed['leave_out'] ?? ''), 'deletes' => $this->typed['deletes'] ?? 'apply', 'take_over' => ($this->typed['take_over'] ?? '') === '1',
+            'landed' => trim($this->typed['landed']), 'leave_out' => self::list($this->typed['leave_out'] ?? ''), 'deletes' => $this->typed['deletes'] ?? 'apply', 'partition_by' => self::list($this->typed['partition_by'] ?? ''), 'take_over' => ($this->typed['take_over'] ?? '') === '1',
             'promise_seconds' => (int) round((float) $this->typed['promise_minutes'] * 60),
         ];
     }

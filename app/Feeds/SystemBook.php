@@ -73,7 +73,7 @@ final class SystemBook
     {
         $systems->forget();
         $told = static fn (array $findings): array => array_map(static fn (Finding $f): array => $f->toArray(), $findings);
-        $findings = ['source' => $told($systems->source($system)->check()), 'target' => $system->kind->mayBeTarget() ? $told($systems->target($system)->check()) : []];
+        $findings = ['source' => $system->kind->mayBeSource() ? $told($systems->source($system)->check()) : [], 'target' => $system->kind->mayBeTarget() ? $told($systems->target($system)->check()) : []];
         // Testing is not a change: the connectors kept for this system stay good.
         System::withoutTimestamps(static fn () => $system->update(['findings' => $findings, 'checked_at' => now()]));
 

@@ -138,6 +138,8 @@ final class FeedRunner
                 $batch = $reader->next();
                 $reading += self::since($clock);
                 if ($batch === null) {
+                    $landing->settle();
+
                     return true;
                 }
                 $receipt = $landing->land($batch, $reading, $plan->kind === 'reload');
@@ -150,7 +152,7 @@ final class FeedRunner
                     $stop = $stop || ($this->stopping)() || $this->toldToStop($feed);
                 }
                 // A reload has no receipt before its end; anything else stops at one, so that nothing is read twice.
-                if ($stop && ($receipt !== null || $plan->kind === 'reload')) {
+                if ($stop && ($receipt !== null || $plan->kind === 'reload' || $landing->settle() !== null)) {
                     return false;
                 }
             }

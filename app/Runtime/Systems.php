@@ -8,6 +8,8 @@ use App\Models\Route;
 use App\Models\RouteLog;
 use App\Models\System;
 use App\Support\SystemKind;
+use Lighterman\Connectors\Lake\LakeSettings;
+use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\MariaDb\MariaDbChangeTable;
 use Lighterman\Connectors\MariaDb\MariaDbSettings;
 use Lighterman\Connectors\MariaDb\MariaDbSource;
@@ -42,16 +44,22 @@ final class Systems
             SystemKind::Postgres => new PostgresSource($this->postgres($system)),
             SystemKind::MariaDb => new MariaDbSource($this->mariaDb($system)),
             SystemKind::Sqlite => new SqliteSource($this->sqlite($system)),
+            SystemKind::Lake => throw self::noSource($system),
         };
+    }
+
+    private static function noSource(System $system): SystemTrouble
+    {
+        return SystemTrouble::lasting('no_source', "{$system->name} is a lake; its tables cannot be carried from there.", 'Choose a database to read from.');
     }
 
     public function target(System $system): TargetSystem
     {
-        if (! $system->kind->mayBeTarget()) {
-            throw SystemTrouble::lasting('no_target', "{$system->name} is a {$system->kind->word()} database; rows cannot be landed there.", 'Choose a PostgreSQL system to land in.');
-        }
-
-        return $this->targets[$this->version($system)] ??= new PostgresTarget($this->postgres($system));
+        return $this->targets[$this->version($system)] ??= match ($system->kind) {
+            SystemKind::Postgres => new PostgresTarget($this->postgres($system)),
+            SystemKind::Lake => new LakeTarget(new LakeSettings($system->name, rtrim((string) $system->settings['path'], '/'), (int) config('lighterman.lake.memory_mb'), (int) config('lighterman.lake.threads'), storage_path('lake'))),
+            default => throw SystemTrouble::lasting('no_target', "{$system->name} is a {$system->kind->word()} database; rows cannot be landed there.", 'Choose a PostgreSQL system or a lake to land in.'),
+        };
     }
 
     /** What a route's changes are read by. Its connections are its own. */
@@ -78,6 +86,7 @@ final class Systems
                 SystemKind::Postgres => new PostgresChangeTable($this->postgres($source), $id),
                 SystemKind::MariaDb => new MariaDbChangeTable($this->mariaDb($source), $id),
                 SystemKind::Sqlite => new SqliteChangeTable($this->sqlite($source), $id),
+                SystemKind::Lake => throw self::noSource($source),
             });
         }
 

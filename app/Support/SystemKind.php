@@ -4,12 +4,13 @@ declare(strict_types=1);
 
 namespace App\Support;
 
-/** The kinds of database there are connectors for. */
+/** The kinds of system there are connectors for. */
 enum SystemKind: string
 {
     case Postgres = 'postgres';
     case MariaDb = 'mariadb';
     case Sqlite = 'sqlite';
+    case Lake = 'lake';
 
     public function word(): string
     {
@@ -17,18 +18,24 @@ enum SystemKind: string
             self::Postgres => 'PostgreSQL',
             self::MariaDb => 'MariaDB',
             self::Sqlite => 'SQLite',
+            self::Lake => 'Lake folder',
         };
     }
 
-    /** Whether it is reached over a network, with an account; otherwise it is a file on this machine. */
+    /** Whether it is reached over a network, with an account; otherwise it is a file or folder on this machine. */
     public function isServer(): bool
     {
-        return $this !== self::Sqlite;
+        return $this === self::Postgres || $this === self::MariaDb;
     }
 
     public function mayBeTarget(): bool
     {
-        return $this === self::Postgres;
+        return $this === self::Postgres || $this === self::Lake;
+    }
+
+    public function mayBeSource(): bool
+    {
+        return $this !== self::Lake;
     }
 
     /** @return array<string, string> rules for what describes how it is reached */

@@ -259,7 +259,7 @@ enter_demo() {
     if [ ! -e "$var/run/demo.done" ]; then
         local who
         for who in engineer viewer; do sign_in "$who" | php bin/lighterman person:add "$who" "$who" >/dev/null; done
-        [ -n "$(php bin/lighterman feeds | grep 'warehouse' || true)" ] || php bin/lighterman route:load demo/route.yaml >/dev/null
+        [ -n "$(php bin/lighterman feeds | grep 'warehouse' || true)" ] || { php bin/lighterman route:load demo/route.yaml && php bin/lighterman route:load demo/lake.yaml; } >/dev/null
         touch "$var/run/demo.done"
     fi
     if [ -n "${1:-}" ] && [ ! -e "$var/run/cellar.done" ]; then

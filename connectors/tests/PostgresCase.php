@@ -13,6 +13,7 @@ use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Record\Receipt;
 use PHPUnit\Framework\TestCase;
 
@@ -95,9 +96,9 @@ abstract class PostgresCase extends TestCase
      *
      * @return list<Receipt>
      */
-    protected function carry(FeedDefinition $feed, ?int $token = null): array
+    protected function carry(FeedDefinition $feed, ?int $token = null, ?TargetSystem $into = null): array
     {
-        $session = $this->target->open($feed->landedTable(), 'feed-'.$feed->name, $token ?? $this->token);
+        $session = ($into ?? $this->target)->open($feed->landedTable(), 'feed-'.$feed->name, $token ?? $this->token);
         $receipts = [];
         try {
             do {
@@ -111,6 +112,9 @@ abstract class PostgresCase extends TestCase
                     if ($receipt = $session->land($batch, 1)) {
                         $receipts[] = $receipt;
                     }
+                }
+                if ($receipt = $session->settle()) {
+                    $receipts[] = $receipt;
                 }
             } while ($plan->kind === 'load');
 

@@ -11,6 +11,7 @@ use Illuminate\Http\Request;
 use Illuminate\View\View;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\KeptFiles;
 
 /** What has landed, and whether it is the same as at the source. */
 final class LandedController
@@ -25,10 +26,12 @@ final class LandedController
         $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $definition = $feed->definition->parsed();
         $counts = $row = $trouble = null;
+        $files = [];
         $key = array_intersect_key(array_map(strval(...), (array) $request->query('key', [])), array_flip($definition->key));
         try {
+            $target = $systems->target($feed->route->target);
+            $files = array_filter(array_map(static fn (LandedTable $t): ?KeptFiles => $target->files($t->name), $definition->landedTable()->tables()));
             if ($request->boolean('count')) {
-                $target = $systems->target($feed->route->target);
                 $counts = ['source' => $systems->source($feed->route->source)->count($definition->source), 'target' => array_map(static fn (LandedTable $t): int => $target->count($t->name), $definition->landedTable()->tables())];
             }
             if (count($key) === count($definition->key) && $key !== [] && ! in_array('', $key, true)) {
@@ -38,6 +41,6 @@ final class LandedController
             $trouble = $e;
         }
 
-        return view('landed.show', compact('feed', 'definition', 'counts', 'row', 'key', 'trouble'));
+        return view('landed.show', compact('feed', 'definition', 'counts', 'row', 'key', 'files', 'trouble'));
     }
 }

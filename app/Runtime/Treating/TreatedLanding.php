@@ -81,6 +81,19 @@ final class TreatedLanding
         return $receipt;
     }
 
+    /** Lands what has been held back. */
+    public function settle(): ?Receipt
+    {
+        $clock = hrtime(true);
+        $receipt = $this->session->settle();
+        $this->landing += (hrtime(true) - $clock) / 1e6;
+        if ($receipt !== null) {
+            $this->landed($receipt, 0.0);
+        }
+
+        return $receipt;
+    }
+
     private function landed(Receipt $receipt, float $readingMs): void
     {
         $this->recorder->landed($receipt, $readingMs, $this->treating, $this->landing, $this->warned);

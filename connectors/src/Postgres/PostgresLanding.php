@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Connectors\Unit;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandingSession;
@@ -63,6 +64,11 @@ final class PostgresLanding implements LandingSession
             }
             throw $trouble;
         }
+    }
+
+    public function settle(): ?Receipt
+    {
+        return null;
     }
 
     public function close(): void

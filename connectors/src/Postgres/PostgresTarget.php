@@ -10,6 +10,7 @@ use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\KeptFiles;
 use Lighterman\Core\Port\LandedHistory;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\Preparation;
@@ -115,6 +116,11 @@ final class PostgresTarget implements TargetSystem
     public function count(TableName $table): int
     {
         return (int) $this->connection->value('SELECT count(*) FROM '.Sql::table($table));
+    }
+
+    public function files(TableName $table): ?KeptFiles
+    {
+        return null;
     }
 
     public function row(TableName $table, array $key): ?array

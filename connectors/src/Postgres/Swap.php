@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Connectors\Counts;
 use Lighterman\Core\Definition\LandedTable;
 
 /** Puts a table built beside the landed one in its place, so that readers see either the old rows or the new ones. */

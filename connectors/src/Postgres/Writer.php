@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Connectors\Counts;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\SystemTrouble;

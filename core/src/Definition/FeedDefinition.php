@@ -37,6 +37,7 @@ final readonly class FeedDefinition
      * @param  bool  $takeOver  whether a landed table that Lighterman did not create, and that has rows, may be written to
      * @param  Deletes  $deletes  what a captured delete does, for landing `upsert`
      * @param  Truncates  $truncates  what happens when a captured table is emptied at once
+     * @param  list<Partition>  $partitionBy  folders that the landed files are parted into; only for targets that keep files
      * @param  Treatment  $treatment  what is done to every record on the way, and what it has to be like
      *
      * @throws InvalidDefinition
@@ -61,10 +62,12 @@ final readonly class FeedDefinition
         public Deletes $deletes = Deletes::Apply,
         public Truncates $truncates = Truncates::Hold,
         public Treatment $treatment = new Treatment,
+        public array $partitionBy = [],
     ) {
         $this->checkColumns();
         $this->landedTable = $this->compileLanded();
         $this->checkStamps();
+        $this->checkPartitions();
         $this->checkCapture();
         $this->checkLanding();
         if ($promiseSeconds < 1 || $promiseSeconds > 31_536_000) {
@@ -133,7 +136,7 @@ final readonly class FeedDefinition
      */
     private function table(TableName $name, Shape $shape, array $key, array $forks = [], bool $takesRest = true): LandedTable
     {
-        return new LandedTable($name, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest);
+        return new LandedTable($name, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest, $this->partitionBy);
     }
 
     /**
@@ -275,6 +278,22 @@ final readonly class FeedDefinition
         }
     }
 
+    private function checkPartitions(): void
+    {
+        foreach ($this->landedTable->tables() as $table) {
+            $columns = array_column($table->columns(), null, 'name');
+            foreach ($this->partitionBy as $partition) {
+                $column = $columns[$partition->column] ?? throw InvalidDefinition::at("{$this->name}: partition_by", "{$table->name} has no column \"{$partition->column}\"", 'Its columns are '.implode(', ', array_keys($columns)).'.');
+                if (! $partition->fits($column->type)) {
+                    throw InvalidDefinition::at("{$this->name}: partition_by", "{$partition->column} is {$column->type}, which cannot be parted by ".($partition->part ?? 'its values'), $partition->part === null ? 'Choose a column of plain values.' : 'Choose a column of dates or moments, or its values themselves.');
+                }
+                if ($partition->part !== null && isset($columns[$partition->name()])) {
+                    throw InvalidDefinition::at("{$this->name}: partition_by", "the folders of {$partition} would be called {$partition->name()}, as a column is", 'Rename the column on the feed\'s sheet.');
+                }
+            }
+        }
+    }
+
     private function checkCapture(): void
     {
         if ($this->capture !== Capture::Watermark) {
@@ -335,6 +354,7 @@ final readonly class FeedDefinition
             'promise_seconds' => $this->promiseSeconds,
             'take_over' => $this->takeOver,
         ] + ($this->capture->bringsChanges() ? ['deletes' => $this->deletes->value, 'truncates' => $this->truncates->value] : [])
+            + ($this->partitionBy === [] ? [] : ['partition_by' => array_map(strval(...), $this->partitionBy)])
             + ($this->treatment->toArray() === [] ? [] : ['treatment' => $this->treatment->toArray()]);
     }
 
@@ -365,6 +385,7 @@ final readonly class FeedDefinition
             Deletes::from($data['deletes'] ?? Deletes::Apply->value),
             Truncates::from($data['truncates'] ?? Truncates::Hold->value),
             self::treatment($data['name'], $data['treatment'] ?? []),
+            Partition::all($data['name'], $data['partition_by'] ?? []),
         );
     }
 

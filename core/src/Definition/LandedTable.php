@@ -22,6 +22,7 @@ final readonly class LandedTable
      * @param  bool  $takeOver  whether rows that Lighterman did not land may be written over
      * @param  TableName  $source  for messages
      * @param  array<string, self>  $forks  further tables that records land in instead, by the name of the fork that they take
+     * @param  list<Partition>  $partitionBy  folders that its files are parted into, from the outermost; only where rows are kept in files
      * @param  bool  $takesRest  whether records land in it at all, and not only in those of forks
      */
     public function __construct(
@@ -36,6 +37,7 @@ final readonly class LandedTable
         public TableName $source,
         public array $forks = [],
         public bool $takesRest = true,
+        public array $partitionBy = [],
     ) {
     }
 
@@ -57,6 +59,12 @@ final readonly class LandedTable
         }
 
         return $columns;
+    }
+
+    /** @return list<Column> every column of the table, those of a record first */
+    public function columns(): array
+    {
+        return [...$this->shape->columns, ...array_values($this->technical())];
     }
 
     /** @return list<string> the columns that tell landed rows apart; empty where nothing does */

@@ -31,6 +31,7 @@ final readonly class Guarantee
             self::lateCommits($feed, $source),
             self::order($feed),
             ...self::keptOut($feed),
+            ...($target->outsiders === null ? [] : [new Claim('outside readers', 'at risk', 'Through the catalogue only', $target->outsiders)]),
         ]);
     }
 

@@ -7,8 +7,13 @@ namespace Lighterman\Core\Guarantee;
 /** What a target can do that bears on what may be promised. */
 final readonly class TargetCapabilities
 {
-    /** @param  bool  $transactional whether rows and position can be committed together */
-    public function __construct(public bool $transactional)
+    /**
+     * @param  bool  $transactional  whether rows and position can be committed together
+     * @param  bool  $takesChanges  whether changes of a log or of triggers can land, and not only rows that a query found
+     * @param  bool  $partitions  whether rows are kept in files, in folders by partition
+     * @param  string|null  $outsiders  what may be seen by who reads the target's files past its catalogue; null where there are none
+     */
+    public function __construct(public bool $transactional, public bool $takesChanges = true, public bool $partitions = false, public ?string $outsiders = null)
     {
     }
 }

@@ -32,6 +32,15 @@ interface LandingSession
     public function land(Batch $batch, int $run): ?Receipt;
 
     /**
+     * Lands what has been held back so that deliveries do not become too small, as far as it may be committed.
+     *
+     * @return Receipt|null null where nothing was
+     *
+     * @throws LeaseLost|SystemTrouble
+     */
+    public function settle(): ?Receipt;
+
+    /**
      * Lands records that were kept out before, in one unit, beside those that are there. The position stays.
      *
      * @throws LeaseLost|SystemTrouble

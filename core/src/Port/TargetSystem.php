@@ -69,6 +69,9 @@ interface TargetSystem
 
     public function count(TableName $table): int;
 
+    /** What a table consists of; null where the target keeps no files, or has no such table yet. */
+    public function files(TableName $table): ?KeptFiles;
+
     /**
      * @param  array<string, string>  $key
      * @return array<string, string|null>|null

@@ -36,6 +36,7 @@
                 <div><dt>Landing</dt><dd>{{ $definition->landing->value }}. {{ $definition->landing->explanation() }}</dd></div>
                 @if ($feed->bringsChanges() && $definition->landing->value === 'upsert')<div><dt>Deletes</dt><dd>{{ $definition->deletes->explanation() }}</dd></div>@endif
                 <div><dt>Landed {{ count($definition->landedTable()->tables()) === 1 ? 'table' : 'tables' }}</dt><dd>@foreach ($definition->landedTable()->tables() as $fork => $table)<span class="mono">{{ $table->name }}</span>@if ($fork !== '') <span class="faded">fork {{ $fork }}</span>@endif @if (! $loop->last)<br>@endif @endforeach</dd></div>
+                @if ($definition->partitionBy)<div><dt>Partitions</dt><dd class="mono">{{ implode(', ', array_map(strval(...), $definition->partitionBy)) }}</dd></div>@endif
                 <div><dt>Left out</dt><dd class="mono">{{ implode(', ', $definition->leaveOut) ?: '—' }}</dd></div>
             </dl>
         </section>

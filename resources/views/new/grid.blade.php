@@ -10,13 +10,13 @@
     <div class="sheet table-box">
         <table class="rows grid">
             <caption class="hidden-text">One line per table</caption>
-            <thead><tr><th><span class="hidden-text">Tick</span></th><th>Table</th><th>Feed</th><th>Capture</th><th>Watermark</th><th>Key</th><th>Landing</th><th title="For captures log and trigger with landing upsert">Deletes</th><th>Landed table</th><th>Promise, min</th><th>Leave out</th></tr></thead>
+            <thead><tr><th><span class="hidden-text">Tick</span></th><th>Table</th><th>Feed</th><th>Capture</th><th>Watermark</th><th>Key</th><th>Landing</th>@if ($target->kind === App\Support\SystemKind::Lake)<th title="Folders that the files are parted into: columns, or year, month or day of one">Partitions</th>@else<th title="For captures log and trigger with landing upsert">Deletes</th>@endif<th>Landed table</th><th>Promise, min</th><th>Leave out</th></tr></thead>
             <tbody>
             <tr class="group"><td colspan="3">Set for all, or for the ticked ones</td>
                 <td><div class="select"><select data-all="capture" aria-label="Capture for all"><option value="">—</option><option>log</option><option>trigger</option><option>watermark</option><option>reload</option></select></div></td>
                 <td><input class="input mono" data-all="watermark" aria-label="Watermark for all" placeholder="column" size="10"></td><td></td>
                 <td><div class="select"><select data-all="landing" aria-label="Landing for all"><option value="">—</option><option>append</option><option>upsert</option><option>replace</option><option>versions</option></select></div></td>
-                <td><div class="select"><select data-all="deletes" aria-label="Deletes for all"><option value="">—</option><option>apply</option><option>mark</option><option>ignore</option></select></div></td>
+                @if ($target->kind === App\Support\SystemKind::Lake)<td><input class="input mono" data-all="partition_by" aria-label="Partitions for all" placeholder="month(…)" size="14"></td>@else<td><div class="select"><select data-all="deletes" aria-label="Deletes for all"><option value="">—</option><option>apply</option><option>mark</option><option>ignore</option></select></div></td>@endif
                 <td></td><td><input class="input num" data-all="promise_minutes" aria-label="Promise for all" placeholder="min" size="5"></td><td></td></tr>
             @foreach ($lines as $n => $line)
                 @php
@@ -31,7 +31,7 @@
                     <td><div class="select"><select name="lines[{{ $n }}][watermark]" data-field="watermark" aria-label="Watermark" title="{{ implode(' ', $line->reasons) }}"><option value=""></option>@foreach ($line->shape?->names() ?? $watermarks as $c)<option @selected($t['watermark'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
                     <td><input class="input mono" name="lines[{{ $n }}][key]" value="{{ $t['key'] }}" aria-label="Key" size="14"></td>
                     <td><div class="select"><select name="lines[{{ $n }}][landing]" data-field="landing" aria-label="Landing">@foreach (['append', 'upsert', 'replace', 'versions'] as $c)<option @selected($t['landing'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
-                    <td><div class="select"><select name="lines[{{ $n }}][deletes]" data-field="deletes" aria-label="Deletes">@foreach (['apply', 'mark', 'ignore'] as $c)<option @selected($t['deletes'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
+                    @if ($target->kind === App\Support\SystemKind::Lake)<td><input class="input mono" name="lines[{{ $n }}][partition_by]" data-field="partition_by" value="{{ $t['partition_by'] ?? '' }}" aria-label="Partitions" placeholder="none" size="14"></td>@else<td><div class="select"><select name="lines[{{ $n }}][deletes]" data-field="deletes" aria-label="Deletes">@foreach (['apply', 'mark', 'ignore'] as $c)<option @selected($t['deletes'] === $c)>{{ $c }}</option>@endforeach</select></div></td>@endif
                     <td><input class="input mono" name="lines[{{ $n }}][landed]" value="{{ $t['landed'] }}" aria-label="Landed table" size="22"></td>
                     <td><input class="input num" name="lines[{{ $n }}][promise_minutes]" data-field="promise_minutes" value="{{ $t['promise_minutes'] }}" aria-label="Promise in minutes" size="5"></td>
                     <td><input class="input mono" name="lines[{{ $n }}][leave_out]" value="{{ $t['leave_out'] }}" aria-label="Columns to leave out" size="8"></td>

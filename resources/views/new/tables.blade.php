@@ -10,7 +10,7 @@
 <form class="bar" action="/feeds/new">
     @foreach (['source' => 'From', 'target' => 'To'] as $field => $word)
         <label for="{{ $field }}">{{ $word }}</label>
-        <div class="select"><select id="{{ $field }}" name="{{ $field }}">@foreach ($field === 'target' ? $all->filter(fn ($s) => $s->kind->mayBeTarget()) : $all as $s)<option @selected(request($field, $field === 'target' ? $all->last(fn ($s) => $s->kind->mayBeTarget())?->name : null) === $s->name)>{{ $s->name }}</option>@endforeach</select></div>
+        <div class="select"><select id="{{ $field }}" name="{{ $field }}">@foreach ($field === 'target' ? $all->filter(fn ($s) => $s->kind->mayBeTarget()) : $all->filter(fn ($s) => $s->kind->mayBeSource()) as $s)<option @selected(request($field, $field === 'target' ? $all->last(fn ($s) => $s->kind->mayBeTarget())?->name : null) === $s->name)>{{ $s->name }}</option>@endforeach</select></div>
     @endforeach
     <button class="button {{ $catalogue === null ? 'primary' : '' }}">Show tables</button>
 </form>

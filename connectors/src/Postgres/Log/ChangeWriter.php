@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Log;
 
-use Lighterman\Connectors\Postgres\Counts;
+use Lighterman\Connectors\Counts;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\SourceCommit;
 use PgSql\Result;

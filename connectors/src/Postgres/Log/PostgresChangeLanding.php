@@ -4,9 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Log;
 
+use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Postgres\Admission;
 use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\Counts;
 use Lighterman\Connectors\Postgres\Ledger;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Definition\LandedTable;

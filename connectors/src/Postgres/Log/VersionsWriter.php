@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Log;
 
+use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\Counts;
 use Lighterman\Connectors\Postgres\Sql;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Format\CopyText;

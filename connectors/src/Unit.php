@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres;
+namespace Lighterman\Connectors;
 
 use HashContext;
 use Lighterman\Core\Position\Position;

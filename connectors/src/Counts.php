@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres;
+namespace Lighterman\Connectors;
 
 /** What became of the rows of one unit in the target, by the server's own count, with the bytes that were sent for them. */
 final readonly class Counts

@@ -1,0 +1,226 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Lake;
+
+use Lighterman\Connectors\Counts;
+use Lighterman\Connectors\Lake\Engine\Engine;
+use Lighterman\Connectors\Lake\Engine\EngineError;
+use Lighterman\Connectors\Unit;
+use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Receipt;
+
+/**
+ * Writes one feed's batches to files. Several batches become one delivery, so that there are not many small files; a
+ * delivery counts once its page is written.
+ */
+final class LakeLanding implements LandingSession
+{
+    /** A delivery ends after this many rows or seconds. */
+    private const ROWS = 1_000_000;
+
+    private const SECONDS = 60.0;
+
+    /** @var array<string, TableWriter> by fork */
+    private readonly array $writers;
+
+    private ?Unit $unit = null;
+
+    private float $begun = 0.0;
+
+    private bool $merges = false;
+
+    private ?Batch $last = null;
+
+    private int $run = 0;
+
+    /** Lines of the keys of rows that are kept out from now on. */
+    private string $gone = '';
+
+    public function __construct(private readonly Folder $folder, private readonly Ledger $ledger, private readonly Engine $engine, private readonly LandedTable $landed, private Page $page, private readonly string $work)
+    {
+        $writers = [];
+        foreach ($landed->tables() as $fork => $table) {
+            $writers[$fork] = new TableWriter($folder, $engine, $table, $work, count($writers));
+        }
+        $this->writers = $writers;
+    }
+
+    public function position(): Position
+    {
+        return $this->page->position;
+    }
+
+    public function sequence(): int
+    {
+        return $this->page->sequence;
+    }
+
+    public function receiptsAfter(int $sequence): array
+    {
+        return array_values(array_filter($this->page->receipts, static fn (Receipt $r): bool => $r->sequence > $sequence));
+    }
+
+    public function land(Batch $batch, int $run): ?Receipt
+    {
+        return $this->guarded(function () use ($batch, $run): ?Receipt {
+            $unit = $this->unit ??= $this->begin($batch, beside: false);
+            $this->put($batch, $run);
+            if (! $batch->closes) {
+                return null;
+            }
+            $long = $unit->rows >= self::ROWS || microtime(true) - $this->begun >= self::SECONDS;
+
+            return $long || $this->landed->landing === Landing::Replace ? $this->finish() : null;
+        });
+    }
+
+    public function settle(): ?Receipt
+    {
+        // What does not close a delivery is read again.
+        return $this->unit !== null && $this->last?->closes ? $this->guarded(fn (): Receipt => $this->finish()) : null;
+    }
+
+    public function again(Batch $batch, int $run): Receipt
+    {
+        return $this->guarded(function () use ($batch, $run): Receipt {
+            $this->unit = $this->begin($batch, beside: true);
+            $this->put($batch, $run);
+
+            return $this->finish();
+        });
+    }
+
+    public function close(): void
+    {
+        $this->abandon();
+        $this->engine->close();
+    }
+
+    /** @param  bool  $beside  whether rows go beside those that are there, whatever the landing */
+    private function begin(Batch $batch, bool $beside): Unit
+    {
+        if (! $this->page->position->equals($batch->from)) {
+            throw SystemTrouble::passing('position_moved', 'The feed stands at another position in the lake than the batch begins at.', 'Lighterman reads the position again and goes on from there.');
+        }
+        $empty = array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $this->page->tables)) === 0;
+        $sequence = $this->page->sequence + 1;
+        // The rows of a first load are told apart by their key already; nothing that is there can be one of them.
+        $this->merges = $this->landed->landing === Landing::Upsert && ! ($empty && $batch->from->isLoading());
+        $prefix = substr(str_replace('-', '', $this->page->feed), 0, 8)."-{$sequence}-{$this->page->token}";
+        foreach ($this->landed->tables() as $fork => $table) {
+            $this->writers[$fork]->begin($this->page->tables[(string) $table->name], $sequence, $prefix, $this->merges, $this->landed->landing === Landing::Replace && ! $beside);
+        }
+        $this->begun = microtime(true);
+        $this->gone = '';
+
+        return new Unit($batch->from, $sequence, self::now());
+    }
+
+    private function put(Batch $batch, int $run): void
+    {
+        foreach ($batch->parts() as $fork => $lines) {
+            if ($lines !== '') {
+                $this->writers[$fork]->write($this->stamped($lines, $batch));
+            }
+        }
+        $this->gone .= $batch->gone;
+        $this->unit?->add($batch);
+        [$this->last, $this->run] = [$batch, $run];
+    }
+
+    private function finish(): Receipt
+    {
+        [$unit, $last] = [$this->unit, $this->last];
+        if ($unit === null || $last === null) {
+            throw new \LogicException('There is nothing to finish.');
+        }
+        $tables = $this->page->tables;
+        $counts = new Counts(0);
+        $keys = $this->merges ? array_map(static fn (TableWriter $w): string => $w->staged(), $this->writers) : [];
+        foreach ($this->landed->tables() as $fork => $table) {
+            $leaving = array_diff_key($keys, [$fork => true]);
+            if ($this->gone !== '' && $this->merges) {
+                $leaving[] = $this->goneKeys();
+            }
+            [$tables[(string) $table->name], $own] = $this->writers[$fork]->finish($this->merges ? implode(' UNION ALL ', $leaving) : '');
+            $counts = $counts->plus($own);
+        }
+        $receipt = new Receipt(
+            $unit->sequence, $this->run, $unit->from, $last->to, $unit->rows + $unit->dropped + $unit->setAside,
+            $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $unit->dropped, $unit->setAside,
+            $unit->bytes, $unit->checksum(), $last->sourceTime, self::now(),
+        );
+        $next = $this->page->landed($receipt, $tables, time());
+        $this->ledger->write($next);
+        $retired = array_diff_key($this->page->kept(), $next->kept());
+        array_map($this->folder->delete(...), array_keys($retired));
+        $this->page = $next;
+        $this->abandon();
+
+        return $receipt;
+    }
+
+    /** Keys of rows that are kept out from now on, as a query. */
+    private function goneKeys(): string
+    {
+        $rows = [];
+        foreach (explode("\n", substr($this->gone, 0, -1)) as $line) {
+            $rows[] = '('.implode(', ', array_map(fn (?string $v, string $k): string => 'CAST('.($v === null ? 'NULL' : Engine::literal($v)).' AS '.TypeMap::write($this->landed->shape->column($k)->type ?? throw new \LogicException("{$k} does not land.")).')', CopyText::row($line), $this->landed->key)).')';
+        }
+
+        return 'SELECT * FROM (VALUES '.implode(', ', $rows).')';
+    }
+
+    /** Rows with the technical columns at the end of each line. */
+    private function stamped(string $lines, Batch $batch): string
+    {
+        if ($this->landed->stamps === []) {
+            return $lines;
+        }
+        $values = ['delivered_at' => CopyText::field($this->unit->now ?? self::now()), 'source_position' => CopyText::field((string) $batch->to)];
+        $tail = implode("\t", array_map(static fn (string $stamp): string => $values[$stamp], array_keys($this->landed->stamps)));
+
+        return str_replace("\n", "\t{$tail}\n", $lines);
+    }
+
+    private static function now(): string
+    {
+        return (new \DateTimeImmutable('now', new \DateTimeZone('UTC')))->format('Y-m-d H:i:s.uP');
+    }
+
+    /**
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
+     */
+    private function guarded(callable $do): mixed
+    {
+        try {
+            return $do();
+        } catch (EngineError $e) {
+            $this->abandon();
+            throw SystemTrouble::lasting('refused', "{$this->landed->name}: {$e->getMessage()}", 'Correct what the message names and try again.');
+        } catch (SystemTrouble $trouble) {
+            $this->abandon();
+            throw $trouble;
+        }
+    }
+
+    private function abandon(): void
+    {
+        $this->unit = $this->last = null;
+        $this->gone = '';
+        foreach ($this->writers as $writer) {
+            $writer->clear();
+        }
+    }
+}

@@ -1,0 +1,243 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Lake;
+
+use Lighterman\Connectors\Lake\Engine\Engine;
+use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Core\Guarantee\TargetCapabilities;
+use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\KeptFiles;
+use Lighterman\Core\Port\LandedHistory;
+use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\Preparation;
+use Lighterman\Core\Port\QueryResult;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Port\TargetSystem;
+use Lighterman\Core\Shape\Column;
+
+/** A folder of Parquet files that rows are landed in. */
+final class LakeTarget implements TargetSystem
+{
+    /** For what takes no longer unless something is wrong. */
+    private const SECONDS = 30;
+
+    private readonly Folder $folder;
+
+    private readonly Ledger $ledger;
+
+    public function __construct(private readonly LakeSettings $settings)
+    {
+        $this->folder = $settings->folder();
+        $this->ledger = new Ledger($this->folder);
+    }
+
+    public function check(): array
+    {
+        $path = $this->settings->path;
+        if (! str_starts_with($path, '/')) {
+            return [Finding::failed('Folder', "{$path} is not a whole path.", 'Give the path from the root, beginning with /.')];
+        }
+        if (! $this->folder->exists()) {
+            return [Finding::failed('Folder', "There is no folder {$path} on this machine.", "mkdir -p {$path}; workers and pages must run where it lies.")];
+        }
+        if (! is_writable($path)) {
+            return [Finding::failed('Folder', "{$path} may not be written by the account that Lighterman runs under.", "chown it, or give that account the right to write {$path}.")];
+        }
+        $findings = [Finding::passed('Folder', "{$path} can be read and written; ".number_format((float) disk_free_space($path) / 1e9, 1).' GB are free.')];
+        try {
+            (new LakeQuery($this->settings))->run('SELECT 1', 1, self::SECONDS);
+            $findings[] = Finding::passed('Engine', "Parquet can be written, with {$this->settings->memory} MB of memory.");
+        } catch (SystemTrouble $trouble) {
+            $findings[] = Finding::failed('Engine', $trouble->getMessage(), $trouble->remedy());
+        }
+
+        return $findings;
+    }
+
+    public function capabilities(): TargetCapabilities
+    {
+        return new TargetCapabilities(transactional: true, takesChanges: false, partitions: true, outsiders: 'A delivery counts at once for all of its files, together with the position, for who reads through Lighterman\'s catalogue. '
+            .'Who reads the folder itself may see files of a delivery that does not count yet, or that a crash left until the feed runs again; and for '.intdiv(Page::GRACE, 60).' minutes files that newer ones have replaced.');
+    }
+
+    public function prepare(LandedTable $landed): Preparation
+    {
+        $known = $this->tables();
+
+        return Preparation::together(array_map(fn (LandedTable $t): Preparation => $this->preparation($t, $known[(string) $t->name] ?? null), $landed->tables()));
+    }
+
+    /** @param  array<string, array<string, string>>  $renamed */
+    public function prepareChange(LandedTable $landed, array $renamed): Preparation
+    {
+        $known = $this->tables();
+
+        return Preparation::together(array_map(function (LandedTable $table, string $fork) use ($known, $renamed): Preparation {
+            $preparation = $this->preparation($table, $known[(string) $table->name] ?? null);
+            $lost = array_map(static fn (string $old, string $new): Finding => Finding::failed($new, "Files of {$table->name} have {$old}, which would be called {$new} from now on: rows that are there would have no {$new}.", 'Keep the name, or start the feed over.'), array_keys($renamed[$fork] ?? []), $renamed[$fork] ?? []);
+
+            return new Preparation($preparation->exists, [], $preparation->exists ? [...$preparation->findings, ...$lost] : $preparation->findings);
+        }, $landed->tables(), array_keys($landed->tables())));
+    }
+
+    private function preparation(LandedTable $landed, ?LandedFiles $there): Preparation
+    {
+        $findings = [];
+        if ($landed->bringsChanges) {
+            $findings[] = Finding::failed('Changes', 'Changes of a log or of triggers cannot be landed in a lake yet.', 'Use capture watermark or reload, or land them in a database.');
+        }
+        $below = "{$landed->name->schema}/{$landed->name->name}";
+        if ($there === null) {
+            $strangers = $this->folder->files($below);
+            $findings[] = $strangers === [] || $landed->takeOver
+                ? Finding::passed('Folder', "Files land in {$this->folder->path($below)}.")
+                : Finding::failed('Rows', "{$this->folder->path($below)} has files that Lighterman did not write.", 'Choose another landed table, or allow the feed to take it over: they stay, but do not belong to the table.');
+
+            return new Preparation(false, [], $findings);
+        }
+        foreach ($landed->columns() as $column) {
+            $known = $there->shape->column($column->name);
+            $findings[] = $known === null || TypeMap::write($known->type) === TypeMap::write($column->type) || $column->type->holds($known->type)
+                ? Finding::passed($column->name, $known === null ? "{$column->name} is new; rows that are there have none." : "{$column->name} is {$column->type}.")
+                : Finding::failed($column->name, "Column {$column->name} of {$landed->name} is {$known->type} in the files that are there, which {$column->type} does not hold.", 'Land in another table, or start the feed over.');
+        }
+
+        return new Preparation(true, [], $findings);
+    }
+
+    public function alter(array $statements): void
+    {
+    }
+
+    public function explain(LandedTable $landed, array $row): string
+    {
+        $folders = array_map(static fn ($p): string => "{$p->name()}=…/", $landed->partitionBy);
+        $values = array_combine($landed->shape->names(), $row);
+
+        return "{$landed->name->schema}/{$landed->name->name}/".implode('', $folders)."….parquet\n".json_encode($values, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRETTY_PRINT);
+    }
+
+    public function open(LandedTable $landed, string $feed, int $token): LandingSession
+    {
+        foreach ($this->prepare($landed)->obstacles() as $obstacle) {
+            throw SystemTrouble::lasting('incompatible_table', "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
+        }
+        $last = $this->ledger->last($feed) ?? Page::first($feed, $token);
+        if ($last->token > $token) {
+            throw LeaseLost::to($last->token, $token);
+        }
+        $tables = $last->tables;
+        $created = $last->created;
+        foreach ($landed->tables() as $table) {
+            $name = (string) $table->name;
+            $now = LandedFiles::of($table);
+            $created = isset($tables[$name]) ? $created : [...$created, $name];
+            $tables[$name] = $now->with($tables[$name]->files ?? []);
+        }
+        $page = $last->claimed($token)->having($tables, array_values(array_unique($created)));
+        $this->ledger->write($page);
+        $this->sweep($page);
+        $work = Ledger::FOLDER."/work/{$feed}";
+        $this->folder->make($work);
+
+        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine(), $landed, $page, $work);
+    }
+
+    /** Removes what a crash has left: files that were being made, and those that were never counted. */
+    private function sweep(Page $page): void
+    {
+        foreach ($this->folder->files(Ledger::FOLDER."/work/{$page->feed}") as $name) {
+            $this->folder->delete($name);
+        }
+        $kept = $page->kept();
+        $own = '/\/'.substr(str_replace('-', '', $page->feed), 0, 8).'-\d+-\d+-\d+-\d+(_\d+|-\d+)?\.parquet$/';
+        foreach (array_keys($page->tables) as $table) {
+            foreach ($this->folder->files(str_replace('.', '/', $table)) as $name) {
+                if (! isset($kept[$name]) && preg_match($own, $name)) {
+                    $this->folder->delete($name);
+                }
+            }
+        }
+    }
+
+    public function openChanges(string $route, int $token): ChangeLanding
+    {
+        throw SystemTrouble::lasting('no_changes', "{$this->settings->system} is a lake, which takes no changes of a log or of triggers yet.", 'Use capture watermark or reload, or land the changes in a database.');
+    }
+
+    public function discard(string $feed): void
+    {
+        $page = $this->ledger->last($feed);
+        if ($page === null) {
+            return;
+        }
+        // The book goes first: from then on none of the files counts.
+        $this->ledger->forget($feed);
+        foreach (array_keys($page->kept()) as $name) {
+            $this->folder->delete($name);
+        }
+        $this->sweep($page->having(array_map(static fn (LandedFiles $t): LandedFiles => $t->with([]), $page->tables), []));
+    }
+
+    public function count(TableName $table): int
+    {
+        return $this->table($table)->rows();
+    }
+
+    public function row(TableName $table, array $key): ?array
+    {
+        $files = $this->table($table);
+        foreach (array_diff(array_keys($key), $files->shape->names()) as $column) {
+            throw SystemTrouble::lasting('no_column', "{$this->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
+        }
+        $where = implode(' AND ', array_map(fn (string $c, string $v): string => Engine::name($c).' = CAST('.Engine::literal($v).' AS '.TypeMap::write($files->shape->column($c)->type ?? throw new \LogicException($c)).')', array_keys($key), $key));
+        $columns = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $files->shape->columns));
+        $found = (new LakeQuery($this->settings))->run("SELECT {$columns} FROM ".Engine::name($table->schema).'.'.Engine::name($table->name)." WHERE {$where} LIMIT 1", 1, self::SECONDS);
+
+        return $found->rows === [] ? null : array_combine(array_column($found->columns, 'name'), $found->rows[0]);
+    }
+
+    public function files(TableName $table): ?KeptFiles
+    {
+        $known = $this->tables()[(string) $table] ?? null;
+        if ($known === null) {
+            return null;
+        }
+        $partitions = [];
+        $below = "{$table->schema}/{$table->name}/";
+        foreach ($known->files as $file) {
+            $folder = rawurldecode(ltrim(substr(dirname($file->name).'/', strlen($below)), '/'));
+            $so = $partitions[$folder] ?? ['files' => 0, 'rows' => 0, 'bytes' => 0];
+            $partitions[$folder] = ['files' => $so['files'] + 1, 'rows' => $so['rows'] + $file->rows, 'bytes' => $so['bytes'] + $file->bytes];
+        }
+        ksort($partitions);
+
+        return new KeptFiles($this->folder->path(rtrim($below, '/')), count($known->files), $known->rows(), $known->bytes(), $partitions);
+    }
+
+    public function history(LandedTable $landed, array $key, int $most): LandedHistory
+    {
+        return new LandedHistory([], false);
+    }
+
+    public function query(string $sql, int $rowLimit, int $seconds): QueryResult
+    {
+        return (new LakeQuery($this->settings))->run($sql, $rowLimit, $seconds);
+    }
+
+    /** @return array<string, LandedFiles> every table that feeds have landed here, by name */
+    public function tables(): array
+    {
+        return (new LakeCatalogue($this->ledger))->tables();
+    }
+
+    private function table(TableName $table): LandedFiles
+    {
+        return $this->tables()[(string) $table] ?? throw SystemTrouble::lasting('no_table', "{$this->settings->system}: no feed has landed {$table} yet.", 'Run the feed that lands in it.');
+    }
+}

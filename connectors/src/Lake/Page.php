@@ -1,0 +1,98 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Lake;
+
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Receipt;
+
+/** What a feed has landed in a lake, as it stands after one commit: its position, its tables and the files they consist of. */
+final readonly class Page
+{
+    /** Receipts that are kept; Lighterman's own database has them all. */
+    private const RECEIPTS = 100;
+
+    /** Seconds for which a file that no longer belongs to a table may still be read. */
+    public const GRACE = 900;
+
+    /**
+     * @param  int  $number  of the page; every commit writes the next
+     * @param  int  $token  fencing token of whoever wrote it
+     * @param  int  $sequence  number of the last receipt
+     * @param  array<string, LandedFiles>  $tables  by name
+     * @param  list<string>  $created  tables that were made for the feed
+     * @param  array<string, int>  $retired  files that no longer belong to a table, and since when, Unix time
+     * @param  list<Receipt>  $receipts  the latest
+     */
+    public function __construct(public string $feed, public int $number, public int $token, public int $sequence, public Position $position, public array $tables, public array $created, public array $retired, public array $receipts)
+    {
+    }
+
+    public static function first(string $feed, int $token): self
+    {
+        return new self($feed, 0, $token, 0, Position::start(), [], [], [], []);
+    }
+
+    /** The page that follows when the feed is taken by the holder of a token. */
+    public function claimed(int $token): self
+    {
+        return new self($this->feed, $this->number + 1, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->retired, $this->receipts);
+    }
+
+    /**
+     * The page that follows when something has landed.
+     *
+     * @param  array<string, LandedFiles>  $tables
+     */
+    public function landed(Receipt $receipt, array $tables, int $now): self
+    {
+        $names = static fn (array $tables): array => array_merge(...array_values(array_map(static fn (LandedFiles $t): array => array_map(static fn (DataFile $f): string => $f->name, $t->files), $tables)), ...[[]]);
+        $gone = array_diff($names($this->tables), $names($tables));
+
+        return new self($this->feed, $this->number + 1, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created,
+            array_filter($this->retired, static fn (int $since): bool => $since > $now - self::GRACE) + array_fill_keys($gone, $now), array_slice([...$this->receipts, $receipt], -self::RECEIPTS));
+    }
+
+    /**
+     * The same with other tables: what a new shape, or a new table, is.
+     *
+     * @param  array<string, LandedFiles>  $tables
+     * @param  list<string>  $created
+     */
+    public function having(array $tables, array $created): self
+    {
+        return new self($this->feed, $this->number, $this->token, $this->sequence, $this->position, $tables, $created, $this->retired, $this->receipts);
+    }
+
+    /** @return array<string, true> files that must stay */
+    public function kept(): array
+    {
+        $names = array_fill_keys(array_keys($this->retired), true);
+        foreach ($this->tables as $table) {
+            foreach ($table->files as $file) {
+                $names[$file->name] = true;
+            }
+        }
+
+        return $names;
+    }
+
+    public function toJson(): string
+    {
+        return json_encode([
+            'feed' => $this->feed, 'number' => $this->number, 'token' => $this->token, 'sequence' => $this->sequence, 'position' => $this->position->toArray(),
+            'tables' => array_map(static fn (LandedFiles $t): array => $t->toArray(), $this->tables), 'created' => $this->created, 'retired' => $this->retired,
+            'receipts' => array_map(static fn (Receipt $r): array => ['from' => $r->from->toArray(), 'to' => $r->to->toArray()] + get_object_vars($r), $this->receipts),
+        ], JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES);
+    }
+
+    public static function fromJson(string $json): self
+    {
+        $data = json_decode($json, true, 64, JSON_THROW_ON_ERROR);
+
+        return new self($data['feed'], $data['number'], $data['token'], $data['sequence'], Position::fromArray($data['position']),
+            array_map(LandedFiles::fromArray(...), $data['tables']), $data['created'], $data['retired'],
+            array_map(static fn (array $r): Receipt => new Receipt(...['from' => Position::fromArray($r['from']), 'to' => Position::fromArray($r['to'])] + $r), array_values($data['receipts'])));
+    }
+}

@@ -1,0 +1,260 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Lake;
+
+use Lighterman\Connectors\Counts;
+use Lighterman\Connectors\Lake\Engine\Engine;
+use Lighterman\Connectors\Lake\Engine\EngineError;
+use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Core\Definition\Partition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Shape\Column;
+
+/** Makes files of the rows of one table, the way the landing asks for. What it makes belongs to the table only once a page says so. */
+final class TableWriter
+{
+    /** A file is closed once it has this many rows, or its rows this many bytes as text. */
+    private const ROWS = 1_000_000;
+
+    private const BYTES = 512 << 20;
+
+    private readonly Stage $stage;
+
+    private LandedFiles $was;
+
+    /** @var list<DataFile> made since begin() */
+    private array $made = [];
+
+    private bool $merges = false;
+
+    private bool $replaces = false;
+
+    private string $prefix = '';
+
+    private int $files = 0;
+
+    private int $sequence = 0;
+
+    private int $rows = 0;
+
+    /**
+     * @param  string  $work  folder for files that are being made, below the lake's
+     * @param  int  $number  tells the tables of a feed apart
+     */
+    public function __construct(private readonly Folder $folder, private readonly Engine $engine, private readonly LandedTable $landed, private readonly string $work, private readonly int $number)
+    {
+        $this->stage = new Stage($this->folder->path("{$work}/rows-{$number}.txt"), $landed->columns());
+        $this->was = LandedFiles::of($landed);
+    }
+
+    /**
+     * @param  LandedFiles  $was  what the table consists of
+     * @param  string  $prefix  that no other delivery's files have
+     * @param  bool  $merges  whether rows take the place of those with the same key
+     */
+    public function begin(LandedFiles $was, int $sequence, string $prefix, bool $merges, bool $replaces): void
+    {
+        [$this->was, $this->sequence, $this->prefix, $this->merges, $this->replaces] = [$was, $sequence, $prefix, $merges, $replaces];
+        $this->made = [];
+        $this->files = $this->rows = 0;
+        $this->stage->clear();
+    }
+
+    /** @param  string  $encoded  lines in the text form of COPY, with every column of the table */
+    public function write(string $encoded): void
+    {
+        $this->stage->add($encoded);
+        if (! $this->merges && ($this->stage->rows >= self::ROWS || $this->stage->bytes >= self::BYTES)) {
+            $this->flush();
+        }
+    }
+
+    /** Makes the staged rows known to the engine, for finish(). @return string what their keys are selected from */
+    public function staged(): string
+    {
+        $this->engine->run("CREATE OR REPLACE TEMP TABLE {$this->stageName()} AS {$this->stage->select()}");
+
+        return 'SELECT '.$this->names($this->landed->key)." FROM {$this->stageName()}";
+    }
+
+    /**
+     * @param  string  $leaving  query of keys whose rows leave this table; empty for none
+     * @return array{LandedFiles, Counts} what the table consists of now
+     */
+    public function finish(string $leaving): array
+    {
+        if (! $this->merges) {
+            $this->flush();
+            $deleted = $this->replaces ? $this->was->rows() : 0;
+
+            return [$this->was->with([...($this->replaces ? [] : $this->was->files), ...$this->made]), new Counts($this->rows, deleted: $deleted)];
+        }
+
+        return $this->merge($leaving);
+    }
+
+    public function clear(): void
+    {
+        $this->stage->clear();
+    }
+
+    /** @return array{LandedFiles, Counts} */
+    private function merge(string $leaving): array
+    {
+        $stage = $this->stageName();
+        $this->refuseTwice($stage);
+        $staged = (int) $this->engine->value("SELECT count(*) FROM {$stage}");
+        $key = $this->landed->key;
+        if ($this->was->files === []) {
+            return [$this->was->with($this->copied("SELECT * FROM {$stage}")), new Counts($staged)];
+        }
+        $same = static fn (string $a, string $b, array $columns): string => implode(' AND ', array_map(static fn (string $c): string => "{$a}.".Engine::name($c).' IS NOT DISTINCT FROM '."{$b}.".Engine::name($c), $columns)) ?: 'true';
+        $on = implode(' AND ', array_map(static fn (string $k): string => 'o.'.Engine::name($k).' = s.'.Engine::name($k), $key));
+        $compared = array_values(array_diff($this->landed->shape->names(), $key));
+        $old = self::read($this->folder, $this->was, $this->was->files, filename: true);
+        $this->engine->run("CREATE OR REPLACE TEMP TABLE hit AS SELECT o.filename, {$this->names($key, 's')}, {$same('o', 's', $compared)} AS same FROM ({$old}) o JOIN {$stage} s ON {$on}");
+        ['hits' => $hits, 'same' => $unchanged] = array_map(intval(...), $this->engine->rows('SELECT count(*) AS hits, count(*) FILTER (WHERE same) AS same FROM hit')[0]);
+        $this->engine->run('CREATE OR REPLACE TEMP TABLE leaving AS '.($leaving === '' ? 'SELECT '.$this->names($key)." FROM {$stage} LIMIT 0" : $leaving));
+        $left = $leaving === '' ? [] : $this->engine->rows('SELECT o.filename, count(*) AS n FROM ('.$old.') o WHERE ('.$this->names($key, 'o').') IN (SELECT * FROM leaving) GROUP BY 1');
+        $rewritten = array_fill_keys([...array_column($this->engine->rows('SELECT DISTINCT filename FROM hit WHERE NOT same'), 'filename'), ...array_column($left, 'filename')], true);
+        $changed = "SELECT * FROM {$stage} s WHERE NOT EXISTS (SELECT 1 FROM hit h WHERE h.same AND {$same('h', 's', $key)})";
+        $deleted = array_sum(array_map(intval(...), array_column($left, 'n')));
+        $stay = array_values(array_filter($this->was->files, fn (DataFile $f): bool => ! isset($rewritten[$this->folder->path($f->name)])));
+        $again = array_values(array_filter($this->was->files, fn (DataFile $f): bool => isset($rewritten[$this->folder->path($f->name)])));
+        if ($staged > $unchanged || $again !== []) {
+            // What is kept of a file that is rewritten are the rows that neither change nor leave.
+            $kept = $again === [] ? '' : ' UNION ALL BY NAME SELECT * FROM ('.self::read($this->folder, $this->was, $again).') o WHERE ('.$this->names($key, 'o').') NOT IN (SELECT '.$this->names($key)." FROM hit WHERE NOT same) AND ({$this->names($key, 'o')}) NOT IN (SELECT * FROM leaving)";
+            $stay = [...$stay, ...$this->copied($changed.$kept)];
+        }
+
+        return [$this->was->with($stay), new Counts($staged - $hits, $hits - $unchanged, $unchanged, $deleted)];
+    }
+
+    /** @throws SystemTrouble if two staged rows have the same key */
+    private function refuseTwice(string $stage): void
+    {
+        $twice = $this->engine->rows("SELECT {$this->names($this->landed->key)} FROM {$stage} GROUP BY ALL HAVING count(*) > 1 LIMIT 1")[0] ?? null;
+        if ($twice !== null) {
+            $said = implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", array_keys($twice), $twice));
+            throw SystemTrouble::lasting('duplicate_key', "{$this->landed->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
+        }
+    }
+
+    private function flush(): void
+    {
+        if ($this->stage->rows > 0) {
+            $this->rows += $this->stage->rows;
+            $this->made = [...$this->made, ...$this->copied($this->stage->select())];
+            $this->stage->clear();
+        }
+    }
+
+    /**
+     * Writes what a query gives to files of the table.
+     *
+     * @return list<DataFile>
+     */
+    private function copied(string $select): array
+    {
+        $parts = array_combine(array_map(static fn (Partition $p): string => $p->name(), $this->landed->partitionBy), array_map(static fn (Partition $p): string => self::partValue($p), $this->landed->partitionBy));
+        $made = "{$this->work}/made-{$this->number}";
+        $this->folder->make($made);
+        $name = "{$this->prefix}-{$this->number}-{$this->files}";
+        $this->files++;
+        $options = 'FORMAT parquet, COMPRESSION zstd';
+        try {
+            if ($parts === []) {
+                $this->engine->run("COPY ({$select}) TO ".Engine::literal($this->folder->path("{$made}/{$name}.parquet"))." ({$options})");
+            } else {
+                // A column that parts is in the files too, so that they say everything by themselves; a part of a date is not.
+                $derived = implode(', ', array_map(static fn (string $n, string $php): string => "{$php} AS ".Engine::name("lm part {$n}"), array_keys($parts), $parts));
+                $by = implode(', ', array_map(static fn (string $n): string => Engine::name("lm part {$n}"), array_keys($parts)));
+                $this->engine->run("COPY (SELECT *, {$derived} FROM ({$select})) TO ".Engine::literal($this->folder->path($made))." ({$options}, PARTITION_BY ({$by}), FILENAME_PATTERN ".Engine::literal("{$name}-{i}").', OVERWRITE_OR_IGNORE true)');
+            }
+        } catch (EngineError $e) {
+            throw $this->trouble($e);
+        }
+
+        return $this->placed($made);
+    }
+
+    /** @return list<DataFile> */
+    private function placed(string $made): array
+    {
+        $names = $this->folder->files($made);
+        if ($names === []) {
+            return [];
+        }
+        $rows = array_column($this->engine->rows('SELECT file_name, num_rows FROM parquet_file_metadata(['.implode(', ', array_map(fn (string $n): string => Engine::literal($this->folder->path($n)), $names)).'])'), 'num_rows', 'file_name');
+        $files = [];
+        foreach ($names as $from) {
+            $below = str_replace('lm%20part%20', '', substr($from, strlen($made) + 1));
+            $name = "{$this->landed->name->schema}/{$this->landed->name->name}/{$below}";
+            $files[] = new DataFile($name, (int) $rows[$this->folder->path($from)], $this->folder->size($from), DataFile::partitionOf($below), $this->sequence);
+            $this->folder->place($this->folder->path($from), $name);
+        }
+
+        return array_values(array_filter($files, static fn (DataFile $f): bool => $f->rows > 0));
+    }
+
+    /**
+     * A query of all columns of a table over some of its files; columns that older files lack are null.
+     *
+     * @param  list<DataFile>  $files
+     * @param  bool  $filename  whether it also tells the file of each row
+     * @param  list<string>  $partitions  parts of dates that are told too, as the folders say
+     */
+    public static function read(Folder $folder, LandedFiles $table, array $files, bool $filename = false, array $partitions = []): string
+    {
+        $columns = implode(', ', array_map(static fn (Column $c): string => 'NULL::'.TypeMap::write($c->type).' AS '.Engine::name($c->name), $table->shape->columns));
+        $names = implode(', ', array_map(static fn (Column $c): string => Engine::name($c->name), $table->shape->columns));
+        $list = implode(', ', array_map(static fn (DataFile $f): string => Engine::literal($folder->path($f->name)), $files));
+
+        $more = [...($filename ? ['filename'] : []), ...array_map(Engine::name(...), $partitions)];
+        if ($files === []) {
+            return 'SELECT '.implode(', ', [$columns, ...array_map(static fn (string $c): string => "NULL::VARCHAR AS {$c}", $more)]).' WHERE false';
+        }
+        $hive = $partitions === [] ? 'hive_partitioning = false' : 'hive_partitioning = true, hive_types = {'.implode(', ', array_map(static fn (string $p): string => Engine::literal($p).': VARCHAR', $partitions)).'}';
+
+        return 'SELECT '.implode(', ', [$names, ...$more]).' FROM (SELECT '.implode(', ', [$columns, ...array_map(static fn (string $c): string => "NULL::VARCHAR AS {$c}", $more)])
+            ." WHERE false UNION ALL BY NAME SELECT * FROM read_parquet([{$list}], union_by_name = true, {$hive}".($filename ? ', filename = true' : '').'))';
+    }
+
+    private static function partValue(Partition $partition): string
+    {
+        $column = Engine::name($partition->column);
+
+        return match ($partition->part) {
+            'year' => "strftime({$column}, '%Y')",
+            'month' => "strftime({$column}, '%Y-%m')",
+            'day' => "strftime({$column}, '%Y-%m-%d')",
+            null => "CAST({$column} AS VARCHAR)",
+        };
+    }
+
+    /** @param  list<string>  $columns */
+    private function names(array $columns, string $of = ''): string
+    {
+        return implode(', ', array_map(static fn (string $c): string => ($of === '' ? '' : "{$of}.").Engine::name($c), $columns));
+    }
+
+    private function stageName(): string
+    {
+        return "stage_{$this->number}";
+    }
+
+    private function trouble(EngineError $e): SystemTrouble
+    {
+        $said = $e->getMessage();
+
+        return match (true) {
+            str_contains($said, 'No space left') => SystemTrouble::passing('disk_full', "{$this->landed->name}: the disk of the lake is full.", 'Free space. Lighterman tries again.'),
+            str_starts_with($said, 'Out of Memory') => SystemTrouble::passing('out_of_memory', "{$this->landed->name}: the engine's memory does not suffice ({$said}).", 'Raise lighterman.lake.memory_mb.'),
+            str_starts_with($said, 'Conversion Error') => SystemTrouble::lasting('unfit_value', "{$this->landed->name}: a value does not fit its column. {$said}", 'Convert the column on the feed\'s Columns page, to text for instance, or say there what becomes of such a value.'),
+            default => SystemTrouble::lasting('refused', "{$this->landed->name}: {$said}", 'Correct what the message names and try again.'),
+        };
+    }
+}

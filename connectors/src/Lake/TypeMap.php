@@ -1,0 +1,67 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Lake;
+
+use Lighterman\Connectors\Lake\Engine\Engine;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+
+/** The engine's types for ours, and how values go from text into them and back. */
+final class TypeMap
+{
+    /** The most decimal digits that its decimals have. */
+    private const DIGITS = 38;
+
+    public static function write(Type $type): string
+    {
+        return match ($type->kind) {
+            TypeKind::Boolean => 'BOOLEAN',
+            TypeKind::Int16 => 'SMALLINT',
+            TypeKind::Int32 => 'INTEGER',
+            TypeKind::Int64 => 'BIGINT',
+            TypeKind::Decimal => self::isExact($type) ? "DECIMAL({$type->precision},{$type->scale})" : 'VARCHAR',
+            TypeKind::Float32 => 'FLOAT',
+            TypeKind::Float64 => 'DOUBLE',
+            TypeKind::Bytes => 'BLOB',
+            TypeKind::Date => 'DATE',
+            TypeKind::Time => 'TIME',
+            TypeKind::Timestamp => 'TIMESTAMP',
+            TypeKind::TimestampTz => 'TIMESTAMPTZ',
+            TypeKind::Uuid => 'UUID',
+            TypeKind::Json, TypeKind::JsonBinary => 'JSON',
+            default => 'VARCHAR',
+        };
+    }
+
+    /** Whether a decimal has a fixed number of digits that fits; others are kept as text, digit by digit. */
+    private static function isExact(Type $type): bool
+    {
+        return $type->precision !== null && $type->precision <= self::DIGITS && ($type->scale ?? 0) >= 0 && ($type->scale ?? 0) <= $type->precision;
+    }
+
+    /** An expression of the engine that reads a column of text, as sources write it. */
+    public static function read(string $column, Type $type): string
+    {
+        $text = Engine::name($column);
+
+        return match (self::write($type)) {
+            'VARCHAR', 'JSON' => $text,
+            'BLOB' => "from_hex(substr({$text}, 3))",
+            'DATE' => "CAST(CASE WHEN suffix({$text}, ' BC') THEN replace({$text}, ' BC', ' (BC)') ELSE {$text} END AS DATE)",
+            'TIMESTAMP', 'TIMESTAMPTZ' => "CAST(CASE WHEN suffix({$text}, ' BC') THEN regexp_replace({$text}, '^(\\S+) (.*) BC\$', '\\1 (BC) \\2') ELSE {$text} END AS ".self::write($type).')',
+            default => "CAST({$text} AS ".self::write($type).')',
+        };
+    }
+
+    /** An expression of the engine that writes a value as text, as a source would. */
+    public static function text(string $expression, Type $type): string
+    {
+        return match (self::write($type)) {
+            'BLOB' => "('\\x' || lower(hex({$expression})))",
+            'BOOLEAN' => "CASE WHEN {$expression} THEN 't' WHEN NOT {$expression} THEN 'f' END",
+            default => "CAST({$expression} AS VARCHAR)",
+        };
+    }
+}

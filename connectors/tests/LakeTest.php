@@ -1,0 +1,267 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Tests;
+
+use Lighterman\Connectors\Lake\Page;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Treatment\Treatment;
+use PHPUnit\Framework\Attributes\Test;
+
+final class LakeTest extends LakeCase
+{
+    /** @return list<array<string, string|null>> */
+    private function inLake(string $sql): array
+    {
+        $result = $this->lake->query($sql, 100_000, 60);
+        $names = array_column($result->columns, 'name');
+
+        return array_map(static fn (array $row): array => array_combine($names, $row), $result->rows);
+    }
+
+    /** Asserts that the lake holds exactly the source's rows. */
+    private function assertLanded(FeedDefinition $feed, string $columns = 'id, kg, code'): void
+    {
+        $at = $this->gate->rows("SELECT {$columns} FROM {$feed->source} ORDER BY 1");
+        $landed = $this->inLake("SELECT {$columns} FROM gate.{$feed->landed->name} ORDER BY 1");
+        self::assertSame([[], []], [array_slice(array_diff(array_map(json_encode(...), $at), array_map(json_encode(...), $landed)), 0, 3), array_slice(array_diff(array_map(json_encode(...), $landed), array_map(json_encode(...), $at)), 0, 3)]);
+        self::assertSame(count($at), count($landed));
+        self::assertSame(count($at), $this->lake->count($feed->landed));
+    }
+
+    private function loads(int $rows = 3000): void
+    {
+        $this->gate->run("CREATE TABLE loads (id int PRIMARY KEY, kg int, code text, arrived_on date NOT NULL, updated_at timestamptz NOT NULL DEFAULT now());
+            INSERT INTO loads SELECT g, g * 2, 'c' || g % 7, DATE '2026-01-01' + g % 30, now() - interval '1 day' FROM generate_series(1, {$rows}) g");
+    }
+
+    private function touch(string $change): void
+    {
+        $this->gate->run($change);
+        $this->settle();
+    }
+
+    #[Test]
+    public function every_value_of_every_type_is_read_by_others_as_it_was(): void
+    {
+        $this->gate->run('CREATE TABLE t (id int PRIMARY KEY, small smallint, big bigint, exact numeric(38,6), wide numeric(12,4), loose numeric, f4 real, f8 double precision, flag boolean, words text, raw bytea, d date, ts timestamp, tstz timestamptz, u uuid, j jsonb, list int[], t time)');
+        $this->gate->run("INSERT INTO t VALUES (1, -32768, 9223372036854775807, 99999999999999999999999999999999.999999, -12345678.1234, 0.000000000000000000000000000001, 1.1, 0.1, true, \$1, '\\x00ff5c0a09', '1850-03-15', '1850-12-31 23:59:59.123456', '2026-10-25 01:30:00.123456+01', 'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11', '{\"k\": [1, {\"v\": \"ä\\t\"}]}', '{1,NULL,3}', '23:59:59.999')", ["tab\there, newline\nthere, return\r, backslash \\ and \\N, quotes ' \" , emoji 🍎"]);
+        $this->gate->run("INSERT INTO t VALUES (2, 0, -9223372036854775808, -99999999999999999999999999999999.999999, 0, 1e40, 'Infinity', 'NaN', false, '', '', '9999-12-31', '20000-01-01', '0044-03-15 12:00:00+00 BC', NULL, '[]', '{}', '00:00')");
+        $this->gate->run("INSERT INTO t (id, words, d, f8) VALUES (3, repeat('long ', 220000), '0044-03-15 BC', '-Infinity'), (4, '\\N', NULL, 1.7976931348623157e308)");
+        $feed = $this->lakeFeed('t', null, ['id'], Landing::Replace);
+        self::assertSame(4, self::total($this->carry($feed, into: $this->lake), 'inserted'));
+
+        $rows = array_column($this->readByOthers('gate.t'), null, 'id');
+        $expected = $this->gate->rows("SELECT id, small, big, exact, wide, loose, flag::text AS flag, words, encode(raw, 'hex') AS raw, (d - DATE '1970-01-01') AS d, (extract(epoch FROM ts) * 1000000)::bigint AS ts, (extract(epoch FROM tstz) * 1000000)::bigint AS tstz, u, j, list, extract(epoch FROM t) * 1000000 AS t FROM t ORDER BY id");
+        foreach ($expected as $row) {
+            $own = $rows[$row['id']];
+            foreach ($row as $name => $value) {
+                $landed = is_bool($own[$name] ?? null) ? ($own[$name] ? 'true' : 'false') : $own[$name] ?? null;
+                self::assertSame($name === 't' && $value !== null ? (string) (int) $value : $value, $landed, "{$name} of row {$row['id']}");
+            }
+        }
+        self::assertSame(['1.100000023841858', '0.1', 'Infinity', 'NaN', '-Infinity'], [$rows[1]['f4'], $rows[1]['f8'], $rows[2]['f4'], $rows[2]['f8'], $rows[3]['f8']]);
+        self::assertSame(['\\x00ff5c0a09'], array_values(array_intersect_key($this->lake->row(new TableName('gate', 't'), ['id' => '1']) ?? [], ['raw' => 1])));
+    }
+
+    #[Test]
+    public function increments_are_merged_and_only_the_partitions_they_touch_are_rewritten(): void
+    {
+        $this->loads();
+        $feed = $this->lakeFeed('loads', 'updated_at', ['id'], Landing::Upsert, ['day(arrived_on)'], ['overlap' => 3 * 86400]);
+        $this->carry($feed, into: $this->lake);
+        $this->assertLanded($feed);
+        $before = $this->counted('gate.loads');
+        self::assertCount(30, $before);
+        self::assertStringStartsWith('gate/loads/arrived_on_day=2026-01-01/', $before[0]);
+
+        $this->touch("UPDATE loads SET kg = 1, updated_at = clock_timestamp() WHERE arrived_on IN ('2026-01-03', '2026-01-04') AND id < 1000; INSERT INTO loads VALUES (9001, 5, 'new', '2026-02-14')");
+        $receipts = $this->carry($feed, into: $this->lake);
+        $this->assertLanded($feed);
+        self::assertSame([1, 68, 2932], [self::total($receipts, 'inserted'), self::total($receipts, 'updated'), self::total($receipts, 'unchanged')]);
+        $gone = array_diff($before, $this->counted('gate.loads'));
+        self::assertSame(['arrived_on_day=2026-01-03', 'arrived_on_day=2026-01-04'], array_values(array_map(static fn (string $n): string => explode('/', $n)[2], $gone)));
+        self::assertCount(31, $this->counted('gate.loads'));
+
+        // A row whose partition changes leaves the one it was in.
+        $this->touch("UPDATE loads SET arrived_on = '2026-03-01', updated_at = clock_timestamp() WHERE id = 5");
+        $this->carry($feed, into: $this->lake);
+        $this->assertLanded($feed, 'id, arrived_on, kg');
+        $counted = $this->counted('gate.loads');
+        self::assertSame(3001, self::total($this->carry($feed, into: $this->lake), 'unchanged'));
+        self::assertSame($counted, $this->counted('gate.loads'), 'what has not changed is not rewritten');
+    }
+
+    #[Test]
+    public function a_year_is_appended_day_by_day_and_one_day_again_without_touching_another(): void
+    {
+        $this->gate->run('CREATE TABLE days (id bigint PRIMARY KEY, day date NOT NULL, what text)');
+        $feed = $this->lakeFeed('days', 'id', ['id'], Landing::Append, ['month(day)', 'what'], ['watermarkUnique' => true]);
+        for ($day = 0; $day < 12; $day++) {
+            $this->touch("INSERT INTO days SELECT {$day} * 100 + g, DATE '2026-01-15' + interval '{$day} months', CASE WHEN g % 2 = 0 THEN 'a/b=c d' END FROM generate_series(1, 10) g");
+            $files = $this->lake->tables() === [] ? [] : $this->counted('gate.days');
+            $this->carry($feed, into: $this->lake);
+            self::assertSame($files, array_slice($this->counted('gate.days'), 0, count($files)), 'what is there stays');
+        }
+        self::assertSame([['n' => '120', 'd' => '12']], $this->inLake('SELECT count(*) AS n, count(DISTINCT day) AS d FROM gate.days'));
+        self::assertSame(['gate/days/day_month=2026-01/what=__HIVE_DEFAULT_PARTITION__', 'gate/days/day_month=2026-01/what=a%2Fb%3Dc%20d'], array_values(array_unique(array_map(dirname(...), array_slice($this->counted('gate.days'), 0, 2)))));
+        self::assertSame([['n' => '5']], $this->inLake("SELECT count(*) AS n FROM gate.days WHERE what = 'a/b=c d' AND day_month = '2026-03'"));
+        self::assertSame([['n' => '10']], $this->inLake("SELECT count(*) AS n FROM gate.days WHERE day_month = '2026-12'"));
+    }
+
+    #[Test]
+    public function a_replaced_table_is_swapped_whole_and_a_new_column_is_null_in_older_files(): void
+    {
+        $this->loads(500);
+        $replace = $this->lakeFeed('loads', null, ['id'], Landing::Replace, [], ['name' => 'replaced', 'landed' => new TableName('gate', 'replaced')]);
+        $this->carry($replace, into: $this->lake);
+        $first = $this->counted('gate.replaced');
+        $this->gate->run('DELETE FROM loads WHERE id > 100');
+        $this->carry($replace, into: $this->lake);
+        $this->assertLanded($replace);
+        self::assertSame([], array_intersect($first, $this->counted('gate.replaced')));
+        self::assertNotSame([], array_intersect($first, array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles())), 'whoever reads the old files may go on');
+
+        $append = $this->lakeFeed('loads', 'updated_at', ['id'], Landing::Append, [], ['name' => 'appended', 'landed' => new TableName('gate', 'appended')]);
+        $this->carry($append, into: $this->lake);
+        $this->gate->run('ALTER TABLE loads ADD extra int DEFAULT 7; ALTER TABLE loads ALTER kg TYPE bigint');
+        $this->touch('UPDATE loads SET updated_at = clock_timestamp() WHERE id <= 3');
+        $wider = $this->lakeFeed('loads', 'updated_at', ['id'], Landing::Append, [], ['name' => 'appended', 'landed' => new TableName('gate', 'appended')]);
+        self::assertSame([], $this->lake->prepareChange($wider->landedTable(), [])->obstacles());
+        $this->carry($wider, into: $this->lake);
+        self::assertSame([['n' => '103', 'extra' => '3', 'kg' => 'BIGINT']], $this->inLake('SELECT count(*) AS n, count(extra) AS extra, any_value(typeof(kg)) AS kg FROM gate.appended'));
+    }
+
+    #[Test]
+    public function forks_land_in_tables_of_their_own_and_commit_together(): void
+    {
+        $this->loads(300);
+        $feed = $this->lakeFeed('loads', 'updated_at', ['id'], Landing::Upsert, [], ['treatment' => Treatment::fromArray(['failing' => 'set_aside', 'otherwise' => 'land', 'forks' => [['when' => 'kg < 100', 'landed' => 'gate.light']]])]);
+        $names = $feed->landedTable()->tables();
+        self::assertSame(['', 'light'], array_keys($names));
+        $session = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $line = static fn (int $id, int $kg): string => "{$id}\t{$kg}\tc\t2026-01-01\t2026-01-01 00:00:00+00\n";
+        $at = $session->position();
+        $batch = static fn (string $own, string $light, string $gone = ''): \Lighterman\Core\Record\Batch => new \Lighterman\Core\Record\Batch($feed->landedTable()->shape, $own, $at, $at, null, true, 0, 0, ['light' => $light], $gone);
+        $session->again($batch($line(1, 500).$line(2, 600), $line(3, 5)), 1);
+        $receipt = $session->again($batch($line(3, 700), $line(1, 4), "2\n"), 1);
+        $session->close();
+        self::assertSame([2, 3], [$receipt->inserted, $receipt->deleted]);
+        self::assertSame([[['id' => '3']], [['id' => '1']]], [$this->inLake('SELECT id FROM gate.loads'), $this->inLake('SELECT id FROM gate.light')]);
+    }
+
+    #[Test]
+    public function an_older_token_cannot_commit_and_what_it_wrote_is_swept(): void
+    {
+        $this->loads(50);
+        $feed = $this->lakeFeed('loads', 'updated_at', ['id']);
+        $old = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $plan = $this->source->plan($feed, $old->position(), null);
+        $reader = $this->source->reader($feed, $plan);
+        $batch = $reader->next();
+        self::assertNotNull($batch);
+        $new = $this->lake->open($feed->landedTable(), 'feed-loads', 2);
+        $old->land($batch, 1);
+        try {
+            $old->settle();
+            self::fail('It committed.');
+        } catch (LeaseLost) {
+            self::assertSame(0, $this->lake->count($feed->landed));
+            self::assertCount(1, $this->dataFiles());
+        }
+        $new->close();
+        $this->expectException(LeaseLost::class);
+        try {
+            $this->carry($feed, 3, $this->lake);
+            self::assertSame(50, $this->lake->count($feed->landed));
+            self::assertSame($this->counted('gate.loads'), array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()), 'no orphan is left');
+        } finally {
+            $this->lake->open($feed->landedTable(), 'feed-loads', 2);
+        }
+    }
+
+    #[Test]
+    public function files_that_were_replaced_go_once_nobody_can_be_reading_them(): void
+    {
+        $this->loads(50);
+        $feed = $this->lakeFeed('loads', null, ['id'], Landing::Replace);
+        $this->carry($feed, into: $this->lake);
+        $this->carry($feed, into: $this->lake);
+        self::assertCount(2, $this->dataFiles());
+        $page = $this->ledger()->last('feed-loads');
+        self::assertNotNull($page);
+        $later = $page->landed($page->receipts[0], $page->tables, time() + Page::GRACE + 1);
+        self::assertSame([], $later->retired);
+        $this->lake->discard('feed-loads');
+        self::assertSame([[], []], [$this->dataFiles(), $this->lake->tables()]);
+    }
+
+    #[Test]
+    public function what_cannot_be_landed_is_said_and_nothing_is_half_done(): void
+    {
+        $this->gate->run("CREATE TABLE odd (id int PRIMARY KEY, n numeric(8,2)); INSERT INTO odd VALUES (1, 1), (2, 'NaN')");
+        $feed = $this->lakeFeed('odd', null, ['id'], Landing::Replace);
+        try {
+            $this->carry($feed, into: $this->lake);
+            self::fail('It landed.');
+        } catch (SystemTrouble $trouble) {
+            self::assertSame('unfit_value', $trouble->reason);
+            self::assertStringContainsString('NaN', $trouble->getMessage());
+        }
+        self::assertSame([0, []], [$this->lake->count($feed->landed), $this->dataFiles()]);
+
+        $this->loads(10);
+        mkdir("{$this->path}/gate/loads", 0777, true);
+        file_put_contents("{$this->path}/gate/loads/theirs.parquet", 'x');
+        self::assertStringContainsString('has files that Lighterman did not write', $this->lake->prepare($this->lakeFeed('loads', null, ['id'])->landedTable())->obstacles()[0]->said);
+        foreach (['month(kg)' => 'cannot be parted by month', 'nothing' => 'has no column "nothing"', 'week(arrived_on)' => 'does not name a partition'] as $partition => $said) {
+            try {
+                $this->lakeFeed('loads', null, ['id'], Landing::Upsert, [$partition]);
+                self::fail($partition);
+            } catch (InvalidDefinition $e) {
+                self::assertStringContainsString($said, $e->getMessage());
+            }
+        }
+        self::assertSame('failed', (new \Lighterman\Connectors\Lake\LakeTarget(new \Lighterman\Connectors\Lake\LakeSettings('lake', '/nowhere/lake', 64, 1, '/tmp')))->check()[0]->result);
+        self::assertSame(['passed', 'passed'], array_map(static fn ($f): string => $f->result, $this->lake->check()));
+    }
+
+    #[Test]
+    public function a_query_reaches_the_lakes_tables_and_nothing_else(): void
+    {
+        $this->loads(20);
+        $this->carry($this->lakeFeed('loads', null, ['id']), into: $this->lake);
+        $result = $this->lake->query('SELECT code, count(*) AS n, sum(kg) AS kg FROM gate.loads GROUP BY 1 ORDER BY 1 -- by code', 3, 20);
+        self::assertSame([['c0', '2', '42'], ['c1', '3', '48'], ['c2', '3', '54']], $result->rows);
+        self::assertTrue($result->cut);
+        self::assertSame([['name' => 'code', 'type' => 'VARCHAR', 'numeric' => false], ['name' => 'n', 'type' => 'BIGINT', 'numeric' => true]], array_slice($result->columns, 0, 2));
+        foreach ([
+            "SELECT * FROM read_text('/etc/passwd')" => 'Permission Error', "SELECT * FROM read_csv('{$this->path}/../../../etc/passwd')" => 'Permission Error', "SELECT * FROM glob('/*')" => 'Permission Error',
+            "ATTACH '/tmp/other.db'" => 'Only a query', 'INSTALL httpfs' => 'Only a query', "COPY (SELECT 1) TO '{$this->path}/x.csv'" => 'Only a query', "SET memory_limit = '9GB'" => 'Only a query',
+            'SELECT 1; DROP VIEW gate.loads' => 'Only one statement', "SELECT * FROM read_parquet('https://example.org/x.parquet')" => 'Permission Error', 'CREATE TABLE x (a int)' => 'Only a query', '' => 'nothing to run',
+            'SELECT list(range) FROM range(100000000)' => 'Out of Memory', 'SELECT * FROM gate.nothing' => 'Table with name nothing does not exist',
+        ] as $sql => $said) {
+            try {
+                $this->lake->query($sql, 10, 30);
+                self::fail($sql);
+            } catch (SystemTrouble $trouble) {
+                self::assertStringContainsString($said, $trouble->getMessage(), $sql);
+            }
+        }
+        self::assertFileDoesNotExist("{$this->path}/x.csv");
+        $begun = microtime(true);
+        try {
+            $this->lake->query('SELECT count(*) FROM range(1000000000) a, range(1000000) b WHERE hash(a, b) = 1', 10, 1);
+            self::fail('It ended.');
+        } catch (SystemTrouble $trouble) {
+            self::assertSame('too_long', $trouble->reason);
+            self::assertLessThan(5, microtime(true) - $begun);
+        }
+    }
+}
