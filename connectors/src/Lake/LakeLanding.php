@@ -35,6 +35,9 @@ final class LakeLanding implements LandingSession
 
     private float $begun = 0.0;
 
+    /** Whether rows need not be looked for among those that are there. */
+    private bool $straight;
+
     private bool $merges = false;
 
     private ?Batch $last = null;
@@ -51,6 +54,7 @@ final class LakeLanding implements LandingSession
             $writers[$fork] = new TableWriter($folder, $engine, $table, $work, count($writers));
         }
         $this->writers = $writers;
+        $this->straight = array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $page->tables)) === 0;
     }
 
     public function position(): Position
@@ -110,10 +114,10 @@ final class LakeLanding implements LandingSession
         if (! $this->page->position->equals($batch->from)) {
             throw SystemTrouble::passing('position_moved', 'The feed stands at another position in the lake than the batch begins at.', 'Lighterman reads the position again and goes on from there.');
         }
-        $empty = array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $this->page->tables)) === 0;
         $sequence = $this->page->sequence + 1;
-        // The rows of a first load are told apart by their key already; nothing that is there can be one of them.
-        $this->merges = $this->landed->landing === Landing::Upsert && ! ($empty && $batch->from->isLoading());
+        // A first load that began with nothing there reads each key once; nothing that is there can be one of its rows.
+        $this->straight = $this->straight && ! $beside && $batch->from->isLoading();
+        $this->merges = $this->landed->landing === Landing::Upsert && ! $this->straight;
         $prefix = substr(str_replace('-', '', $this->page->feed), 0, 8)."-{$sequence}-{$this->page->token}";
         foreach ($this->landed->tables() as $fork => $table) {
             $this->writers[$fork]->begin($this->page->tables[(string) $table->name], $sequence, $prefix, $this->merges, $this->landed->landing === Landing::Replace && ! $beside);

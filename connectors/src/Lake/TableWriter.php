@@ -21,6 +21,9 @@ final class TableWriter
 
     private const BYTES = 512 << 20;
 
+    /** Rows of a row group; while a file is being made a few are in memory. */
+    private const ROW_GROUP = 61_440;
+
     private readonly Stage $stage;
 
     private LandedFiles $was;
@@ -164,7 +167,7 @@ final class TableWriter
         $this->folder->make($made);
         $name = "{$this->prefix}-{$this->number}-{$this->files}";
         $this->files++;
-        $options = 'FORMAT parquet, COMPRESSION zstd';
+        $options = 'FORMAT parquet, COMPRESSION zstd, ROW_GROUP_SIZE '.self::ROW_GROUP;
         try {
             if ($parts === []) {
                 $this->engine->run("COPY ({$select}) TO ".Engine::literal($this->folder->path("{$made}/{$name}.parquet"))." ({$options})");

@@ -1,0 +1,77 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\Drills;
+
+use Lighterman\Connectors\Lake\Folder;
+use Lighterman\Connectors\Lake\LakeSettings;
+use Lighterman\Connectors\Lake\LakeTarget;
+use Lighterman\Connectors\Lake\Ledger;
+use Lighterman\Core\Port\SystemTrouble;
+use PHPUnit\Framework\Attributes\Test;
+
+/** Kills a worker while it writes files: through the catalogue no row is lost or doubled, and no file is left over. */
+final class LakeKillTest extends DrillCase
+{
+    #[Test]
+    public function the_lake_equals_the_source_and_holds_no_file_that_counts_nowhere(): void
+    {
+        $rounds = (int) (getenv('LIGHTERMAN_DRILL_ROUNDS') ?: 6);
+        $seed = (int) (getenv('LIGHTERMAN_DRILL_SEED') ?: random_int(1, PHP_INT_MAX >> 33));
+        mt_srand($seed);
+        $path = sys_get_temp_dir().'/drill-lake-'.$this->suffix;
+        mkdir($path);
+        $lake = new LakeTarget(new LakeSettings('lake', $path, 160, 2, "{$path}/_lighterman/spill"));
+        $this->gate->run("CREATE TABLE loads (id int PRIMARY KEY, kg int, arrived_on date, updated_at timestamptz NOT NULL DEFAULT now()); CREATE INDEX ON loads (updated_at);
+            INSERT INTO loads SELECT g, g, DATE '2026-01-01' + g % 9, now() - interval '1 day' FROM generate_series(1, 400000) g;
+            CREATE TABLE passages (entry bigint PRIMARY KEY GENERATED ALWAYS AS IDENTITY, lane int); INSERT INTO passages (lane) SELECT g % 4 FROM generate_series(1, 50000) g; ANALYZE");
+        $this->command(['system:add', 'lake', '--kind=lake', "--path={$path}"]);
+        $this->loadRoute("source: gate\ntarget: lake\ndefaults: { landed_schema: copy, schedule: { continuous_pause_seconds: 1 } }\nfeeds:\n"
+            ."  - { table: public.loads, watermark: updated_at, landing: upsert, partition_by: [day(arrived_on)] }\n"
+            ."  - { table: public.passages, watermark: entry, landing: append, partition_by: [lane] }\n");
+        $cutShort = 0;
+        try {
+            for ($round = 0; $round < $rounds; $round++) {
+                $worker = $this->startWorker();
+                $this->gate->run('UPDATE loads SET kg = kg + 1, arrived_on = arrived_on + (id % 11 = 0)::int, updated_at = clock_timestamp() WHERE id % 5 = '.mt_rand(0, 4).'; INSERT INTO passages (lane) SELECT g % 4 FROM generate_series(1, 2000) g');
+                usleep(mt_rand(100, 1800) * 1000);
+                $cutShort += (int) $this->own->value("SELECT count(*) FROM runs WHERE state = 'running'");
+                proc_terminate($worker, SIGKILL);
+                proc_close($worker);
+            }
+            $worker = $this->startWorker();
+            try {
+                $loads = "SELECT count(*) || ' ' || sum(id::bigint * 31 + kg * 7 + extract(day FROM arrived_on)::int)::bigint FROM ";
+                $passages = "SELECT count(*) || ' ' || sum(entry * 5 + lane)::bigint FROM ";
+                $this->waitUntil("the lake equals the source (seed {$seed})", fn (): bool => $this->gate->value("{$loads} loads") === $this->inLake($lake, "{$loads} copy.loads") && $this->gate->value("{$passages} passages") === $this->inLake($lake, "{$passages} copy.passages"));
+            } finally {
+                $this->stopWorker($worker);
+            }
+            self::assertGreaterThan(0, $cutShort, "no kill met a run under way (seed {$seed})");
+            $ledger = new Ledger(new Folder('lake', $path));
+            $kept = [];
+            foreach ($ledger->all() as $page) {
+                $kept += $page->kept();
+                foreach ($page->receipts as $i => $receipt) {
+                    self::assertTrue($i === 0 || $page->receipts[$i - 1]->to->equals($receipt->from), "receipt {$receipt->sequence} does not join (seed {$seed})");
+                }
+            }
+            $there = (new Folder('lake', $path))->files('copy');
+            self::assertSame([], array_diff($there, array_keys($kept)), "files that count nowhere (seed {$seed})");
+            self::assertSame([], array_diff(array_keys($kept), $there), "files that are missing (seed {$seed})");
+            self::assertSame('0', $this->own->value('SELECT count(*) FROM receipts WHERE read <> inserted + updated + unchanged + dropped + set_aside'));
+        } finally {
+            exec('rm -rf '.escapeshellarg($path));
+        }
+    }
+
+    private function inLake(LakeTarget $lake, string $sql): ?string
+    {
+        try {
+            return $lake->query($sql, 1, 30)->rows[0][0] ?? null;
+        } catch (SystemTrouble) {
+            return null;
+        }
+    }
+}
