@@ -116,6 +116,27 @@ final class LakeTest extends LakeCase
     }
 
     #[Test]
+    public function small_files_are_joined_and_who_reads_the_old_ones_may_go_on(): void
+    {
+        $this->gate->run('CREATE TABLE trickle (id bigint PRIMARY KEY, part text)');
+        $feed = $this->lakeFeed('trickle', 'id', ['id'], Landing::Append, ['part'], ['watermarkUnique' => true]);
+        $most = 0;
+        for ($n = 1; $n <= 15; $n++) {
+            $this->touch("INSERT INTO trickle VALUES ({$n} * 2, 'a'), ({$n} * 2 + 1, CASE WHEN {$n} < 3 THEN 'b' ELSE 'a' END)");
+            $before = $n === 1 ? [] : $this->counted('gate.trickle');
+            $this->carry($feed, into: $this->lake);
+            $most = max($most, count($this->counted('gate.trickle')));
+            foreach ($before as $name) {
+                self::assertFileExists("{$this->path}/{$name}");
+            }
+            self::assertSame([['n' => (string) (2 * $n), 's' => (string) array_sum(range(2, 2 * $n + 1))]], $this->inLake('SELECT count(*) AS n, sum(id) AS s FROM gate.trickle'));
+        }
+        self::assertLessThan(15, $most);
+        self::assertSame(['part=a' => 4, 'part=b' => 2], array_map(static fn (array $p): int => $p['files'], $this->lake->files(new TableName('gate', 'trickle'))->partitions ?? []));
+        self::assertSame(30, $this->lake->count(new TableName('gate', 'trickle')));
+    }
+
+    #[Test]
     public function a_replaced_table_is_swapped_whole_and_a_new_column_is_null_in_older_files(): void
     {
         $this->loads(500);

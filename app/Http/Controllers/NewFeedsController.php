@@ -24,7 +24,7 @@ use Lighterman\Core\Position\Position;
 /** From choosing tables to starting their feeds: tables, grid, rehearsal, start. Each step carries on what was typed before. */
 final class NewFeedsController
 {
-    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'deletes', 'take_over'];
+    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'partition_by', 'deletes', 'take_over'];
 
     public function __construct(private readonly Systems $systems)
     {

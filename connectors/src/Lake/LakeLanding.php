@@ -154,7 +154,8 @@ final class LakeLanding implements LandingSession
             if ($this->gone !== '' && $this->merges) {
                 $leaving[] = $this->goneKeys();
             }
-            [$tables[(string) $table->name], $own] = $this->writers[$fork]->finish($this->merges ? implode(' UNION ALL ', $leaving) : '');
+            [$files, $own] = $this->writers[$fork]->finish($this->merges ? implode(' UNION ALL ', $leaving) : '');
+            $tables[(string) $table->name] = $this->writers[$fork]->joined($files);
             $counts = $counts->plus($own);
         }
         $receipt = new Receipt(

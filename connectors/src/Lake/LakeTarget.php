@@ -211,7 +211,7 @@ final class LakeTarget implements TargetSystem
         $partitions = [];
         $below = "{$table->schema}/{$table->name}/";
         foreach ($known->files as $file) {
-            $folder = rawurldecode(ltrim(substr(dirname($file->name).'/', strlen($below)), '/'));
+            $folder = rawurldecode(trim(substr(dirname($file->name).'/', strlen($below)), '/'));
             $so = $partitions[$folder] ?? ['files' => 0, 'rows' => 0, 'bytes' => 0];
             $partitions[$folder] = ['files' => $so['files'] + 1, 'rows' => $so['rows'] + $file->rows, 'bytes' => $so['bytes'] + $file->bytes];
         }

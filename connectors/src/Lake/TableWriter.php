@@ -24,6 +24,11 @@ final class TableWriter
     /** Rows of a row group; while a file is being made a few are in memory. */
     private const ROW_GROUP = 61_440;
 
+    /** So many files of a partition, each below this many bytes, become one. */
+    private const MANY = 12;
+
+    private const SMALL = 16 << 20;
+
     private readonly Stage $stage;
 
     private LandedFiles $was;
@@ -102,6 +107,29 @@ final class TableWriter
     public function clear(): void
     {
         $this->stage->clear();
+    }
+
+    /**
+     * Joins the small files of each partition that has many, so that frequent deliveries do not leave a file each. The files
+     * that were joined stay for whoever is reading them.
+     */
+    public function joined(LandedFiles $table): LandedFiles
+    {
+        $small = [];
+        foreach ($table->files as $file) {
+            if ($file->bytes < self::SMALL) {
+                $small[dirname($file->name)][] = $file;
+            }
+        }
+        foreach ($small as $files) {
+            if (count($files) >= self::MANY) {
+                $gone = array_flip(array_map(static fn (DataFile $f): string => $f->name, $files));
+                $rest = array_filter($table->files, static fn (DataFile $f): bool => ! isset($gone[$f->name]));
+                $table = $table->with([...$rest, ...$this->copied(self::read($this->folder, $table, $files))]);
+            }
+        }
+
+        return $table;
     }
 
     /** @return array{LandedFiles, Counts} */

@@ -1,0 +1,125 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\App;
+
+use App\Feeds\SystemBook;
+use App\Models\Feed;
+use App\Models\Run;
+use App\Models\SetAside;
+use App\Models\System;
+use App\Runtime\Systems;
+use App\Support\ResultChart;
+use App\Support\SystemKind;
+use Lighterman\Core\Definition\Partition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\QueryResult;
+use Lighterman\Core\Treatment\Treatment;
+use PHPUnit\Framework\Attributes\Test;
+
+final class LakeFeedTest extends AppCase
+{
+    private string $path;
+
+    protected function setUp(): void
+    {
+        parent::setUp();
+        $this->path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
+        mkdir($this->path);
+        $this->target = SystemBook::add('lake', ['path' => $this->path], '', SystemKind::Lake);
+    }
+
+    protected function tearDown(): void
+    {
+        exec('rm -rf '.escapeshellarg($this->path));
+        parent::tearDown();
+    }
+
+    /** @return list<list<string|null>> */
+    private function inLake(string $sql): array
+    {
+        return app(Systems::class)->target($this->target)->query($sql, 1000, 30)->rows;
+    }
+
+    private function lastRun(Feed $feed): Run
+    {
+        return Run::findOrFail($feed->refresh()->last_run_id);
+    }
+
+    #[Test]
+    public function a_feed_lands_in_the_lake_with_treatments_set_aside_records_and_receipts(): void
+    {
+        $feed = $this->carry($this->feed(['partitionBy' => Partition::all('loads', ['band']), 'treatment' => Treatment::fromArray(['failing' => 'set_aside', 'columns' => [['as' => 'band', 'steps' => [['derive' => 'kg % 3']]]], 'checks' => [['check' => 'range', 'columns' => ['kg'], 'to' => '490', 'else' => 'set_aside']]])]));
+        $run = $this->lastRun($feed);
+        self::assertSame([500, 490, 10, 1, true], [$run->read, $run->inserted, $run->set_aside, $run->batches, $run->addsUp()]);
+        self::assertSame([['0', '163'], ['1', '164'], ['2', '163']], $this->inLake('SELECT band, count(*) FROM copy.loads GROUP BY 1 ORDER BY 1'));
+        self::assertSame([1, 10], [$feed->sequence, SetAside::waiting()->count()]);
+        self::assertSame('on time', $feed->state());
+
+        $this->gate->run('UPDATE loads SET kg = 7, updated_at = clock_timestamp() WHERE id IN (1, 495)');
+        usleep(600_000);
+        $feed = $this->carry($feed);
+        self::assertSame([['1', '7', '1'], ['495', '7', '1']], $this->inLake('SELECT id, kg, band FROM copy.loads WHERE kg = 7 AND id <> 7 ORDER BY id'));
+        self::assertSame([1, 1, 9], [$this->lastRun($feed)->inserted, $this->lastRun($feed)->updated, SetAside::waiting()->whereNull('overtaken_by')->count()]);
+    }
+
+    #[Test]
+    public function the_landed_page_counts_files_and_compares_a_row_and_a_query_is_drawn(): void
+    {
+        $this->carry($this->feed(['partitionBy' => Partition::all('loads', ['day(updated_at)'])]));
+        $this->actingAs($this->engineer());
+        $page = (string) $this->get('/landed/loads?count=1&key[id]=77')->assertOk()->getContent();
+        self::assertMatchesRegularExpression('/<b>500<\/b> rows in <b>1<\/b> file,.*updated_at_day=\d{4}-\d\d-\d\d/s', $page);
+        self::assertStringContainsString('the same number', $page);
+        self::assertStringNotContainsString('class="differs"', $page);
+        $page = (string) $this->post('/landed/sql', ['target' => 'lake', 'sql' => 'SELECT id % 5 AS fifth, count(*) AS n FROM copy.loads GROUP BY 1 ORDER BY 1'])->assertOk()->getContent();
+        self::assertSame(5, substr_count($page, ': 100</title>'));
+        self::assertStringContainsString('n by fifth, 5 values', $page);
+        $page = (string) $this->post('/landed/sql', ['target' => 'lake', 'sql' => "SELECT * FROM read_text('/etc/passwd')"])->getContent();
+        self::assertStringContainsString('Permission Error', $page);
+    }
+
+    #[Test]
+    public function what_a_lake_does_not_take_is_said_where_it_is_chosen(): void
+    {
+        $this->actingAs($this->engineer());
+        $page = (string) $this->post('/feeds/new/grid', ['source' => 'gate', 'target' => 'lake', 'tables' => ['public.loads']])->assertOk()->getContent();
+        self::assertStringContainsString('Partitions', $page);
+        self::assertDoesNotMatchRegularExpression('/<option[^>]*>(log|trigger)<\/option>.*data-line/s', substr($page, (int) strpos($page, 'data-line')));
+        $this->post('/systems', ['kind' => 'lake', 'name' => 'another', 'path' => 'relative/path'])->assertSessionHasErrors('path');
+        self::assertNull(System::where('name', 'another')->first());
+        $this->expectExceptionMessage('does not name a partition');
+        Partition::all('loads', ['week(updated_at)']);
+    }
+
+    #[Test]
+    public function a_reload_replaces_the_tables_files_and_an_increment_without_change_makes_none(): void
+    {
+        $feed = $this->carry($this->feed(['landing' => Landing::Upsert, 'overlap' => 200_000]));
+        $files = glob("{$this->path}/copy/loads/*.parquet") ?: [];
+        $this->carry($feed);
+        self::assertSame([500, $files], [$this->lastRun($feed)->unchanged, glob("{$this->path}/copy/loads/*.parquet") ?: []]);
+    }
+
+    #[Test]
+    public function a_result_is_drawn_as_bars_or_lines_where_it_can_be(): void
+    {
+        $columns = static fn (bool ...$numeric): array => array_map(static fn (bool $n, int $i): array => ['name' => "c{$i}", 'numeric' => $n], $numeric, array_keys($numeric));
+        $of = static fn (array $columns, array $rows): ?ResultChart => ResultChart::of(new QueryResult($columns, $rows, false, 0.0));
+        self::assertNull($of($columns(false), [['a'], ['b']]));
+        self::assertNull($of($columns(false, true), [['a', '1']]));
+        self::assertNull($of($columns(false, true), [['a', null], ['b', null]]));
+        self::assertNull($of($columns(false, true), array_fill(0, 200, ['a', '1'])));
+        $bars = $of($columns(false, true, true), [['a', '-5', '10'], ['b', '20', null]]);
+        self::assertSame([false, ['c1', 'c2']], [$bars?->line, array_keys($bars->series ?? [])]);
+        self::assertGreaterThan($bars?->y(20), $bars?->y(0));
+        self::assertGreaterThan($bars?->y(0), $bars?->y(-5));
+        self::assertLessThanOrEqual(ResultChart::WIDTH, $bars?->left(1, 1) + $bars?->bar());
+        self::assertContains(0.0, array_values($bars?->ticks() ?? []));
+        $line = $of($columns(false, true), [['2026-01', '1'], ['2026-02', null], ['2026-03', '3']]);
+        self::assertTrue($line?->line);
+        self::assertSame(2, substr_count((string) $line?->path($line->series['c1']), 'M'));
+        self::assertTrue($of($columns(false, true), [['2026-01-01 10:00:00+00', '1'], ['2026-02-01 10:00:00+00', '2']])?->line);
+    }
+}
