@@ -1,0 +1,160 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Format\Avro;
+
+use Brick\Math\BigDecimal;
+use Brick\Math\Exception\MathException;
+use Lighterman\Core\Format\UnfitValue;
+use Lighterman\Core\Shape\Shape;
+
+/**
+ * Writes rows as an Avro object container file, piece by piece.
+ *
+ * @see https://avro.apache.org/docs/1.11.1/specification/#object-container-files
+ */
+final class Writer
+{
+    public const CODECS = ['null', 'deflate'];
+
+    /** Bytes after which a block is closed. */
+    private const BLOCK = 64_000;
+
+    private readonly string $sync;
+
+    /** @var array<int, callable(string): string> by column */
+    private readonly array $encode;
+
+    /** @var array<int, bool> */
+    private readonly array $nullable;
+
+    private string $block = '';
+
+    private int $rows = 0;
+
+    private readonly string $schema;
+
+    /**
+     * @param  'null'|'deflate'  $codec
+     * @param  string|null  $sync  16 bytes that part the blocks; random where left out
+     */
+    public function __construct(Shape $shape, string $name, private readonly string $codec = 'deflate', ?string $sync = null)
+    {
+        $this->sync = $sync ?? random_bytes(16);
+        $schema = Schema::of($shape, $name);
+        $this->schema = json_encode($schema, JSON_THROW_ON_ERROR | JSON_UNESCAPED_SLASHES | JSON_UNESCAPED_UNICODE);
+        $this->nullable = array_map(static fn (array $f): bool => is_array($f['type']) && array_is_list($f['type']), $schema['fields']);
+        $this->encode = array_map(static fn (array $f): callable => self::encoder(is_array($f['type']) && array_is_list($f['type']) ? $f['type'][1] : $f['type']), $schema['fields']);
+    }
+
+    /** What the file begins with. */
+    public function begin(): string
+    {
+        $entry = static fn (string $key, string $value): string => self::bytes($key).self::bytes($value);
+
+        return "Obj\x01".self::long(2).$entry('avro.schema', $this->schema).$entry('avro.codec', $this->codec).self::long(0).$this->sync;
+    }
+
+    /**
+     * @param  list<string|null>  $row
+     * @return string bytes that can be written now; often none
+     *
+     * @throws UnfitValue
+     */
+    public function row(array $row): string
+    {
+        $record = '';
+        foreach ($row as $i => $value) {
+            if ($value === null) {
+                $record .= $this->nullable[$i] ? "\x00" : throw UnfitValue::of('null', 'a value of a column that must have one');
+            } else {
+                $record .= ($this->nullable[$i] ? "\x02" : '').($this->encode[$i])($value);
+            }
+        }
+        $this->block .= $record;
+        $this->rows++;
+
+        return strlen($this->block) >= self::BLOCK ? $this->flush() : '';
+    }
+
+    /** What is left at the end. */
+    public function end(): string
+    {
+        return $this->rows === 0 ? '' : $this->flush();
+    }
+
+    private function flush(): string
+    {
+        $data = $this->codec === 'deflate' ? (string) gzdeflate($this->block) : $this->block;
+        $block = self::long($this->rows).self::long(strlen($data)).$data.$this->sync;
+        $this->block = '';
+        $this->rows = 0;
+
+        return $block;
+    }
+
+    /**
+     * @param  string|array<string, mixed>  $type
+     * @return callable(string): string
+     */
+    private static function encoder(string|array $type): callable
+    {
+        $of = is_string($type) ? ['type' => $type] : $type;
+
+        return match ($of['logicalType'] ?? null) {
+            'decimal' => static fn (string $v): string => self::decimal($v, $of['precision'], $of['scale']),
+            'date' => static fn (string $v): string => self::long(Calendar::days($v)),
+            'time-micros' => static fn (string $v): string => self::long(Calendar::micros($v)),
+            'timestamp-micros', 'local-timestamp-micros' => static fn (string $v): string => self::long(Calendar::moment($v)),
+            'uuid' => self::bytes(...),
+            default => match ($of['type']) {
+                'boolean' => static fn (string $v): string => in_array($v, ['t', 'true', '1'], true) ? "\x01" : "\x00",
+                'int', 'long' => static fn (string $v): string => self::long((int) $v),
+                'float' => static fn (string $v): string => pack('g', self::real($v)),
+                'double' => static fn (string $v): string => pack('e', self::real($v)),
+                'bytes' => static fn (string $v): string => self::bytes(str_starts_with($v, '\\x') ? (string) hex2bin(substr($v, 2)) : $v),
+                default => self::bytes(...),
+            },
+        };
+    }
+
+    private static function real(string $value): float
+    {
+        return match (strtolower($value)) {
+            'nan' => NAN, 'infinity', 'inf' => INF, '-infinity', '-inf' => -INF, default => (float) $value,
+        };
+    }
+
+    private static function decimal(string $value, int $precision, int $scale): string
+    {
+        try {
+            $unscaled = BigDecimal::of($value)->toScale($scale)->getUnscaledValue();
+        } catch (MathException) {
+            throw UnfitValue::of($value, "a decimal with {$scale} digits after the point");
+        }
+        if (strlen(ltrim((string) $unscaled, '-')) > $precision) {
+            throw UnfitValue::of($value, "a decimal of {$precision} digits");
+        }
+
+        return self::bytes($unscaled->toBytes());
+    }
+
+    private static function bytes(string $bytes): string
+    {
+        return self::long(strlen($bytes)).$bytes;
+    }
+
+    /** Zig-zag, then seven bits a byte. */
+    public static function long(int $n): string
+    {
+        $n = ($n << 1) ^ ($n >> 63);
+        $out = '';
+        while (($n & ~0x7F) !== 0) {
+            $out .= chr(($n & 0x7F) | 0x80);
+            $n = ($n >> 7) & 0x01FFFFFFFFFFFFFF;
+        }
+
+        return $out.chr($n);
+    }
+}
