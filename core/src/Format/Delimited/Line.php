@@ -1,0 +1,30 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Format\Delimited;
+
+/** One record of a file, or what stands where one should be. */
+final readonly class Line
+{
+    /**
+     * @param  int  $number  of the line it begins on, from 1
+     * @param  list<string|null>  $fields  empty where it is broken
+     * @param  string|null  $fault  what is wrong with it
+     * @param  string  $text  as it stands in the file, for a broken one
+     */
+    private function __construct(public int $number, public array $fields, public ?string $fault, public string $text)
+    {
+    }
+
+    /** @param  list<string|null>  $fields */
+    public static function good(int $number, array $fields): self
+    {
+        return new self($number, $fields, null, '');
+    }
+
+    public static function broken(int $number, string $fault, string $text): self
+    {
+        return new self($number, [], $fault, $text);
+    }
+}

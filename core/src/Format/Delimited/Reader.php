@@ -1,0 +1,188 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Format\Delimited;
+
+use Generator;
+use Iterator;
+
+/**
+ * Reads delimited text line by line. A line that is not as the others are is given as broken, with its number, and the
+ * rest is read on.
+ *
+ * @see https://www.rfc-editor.org/rfc/rfc4180
+ */
+final class Reader
+{
+    /** A quoted field goes on over at most so many bytes; beyond, its quote was a mistake. */
+    private const QUOTED = 4 << 20;
+
+    private string $buffer = '';
+
+    private int $at = 0;
+
+    /** Place in the buffer behind the first line of a record that is being put together. */
+    private ?int $held = null;
+
+    private int $number = 0;
+
+    /** Fields of a record; null until the first tells. */
+    private ?int $width = null;
+
+    /** @var list<string>|null */
+    private ?array $header = null;
+
+    /** @var Iterator<int, string> in UTF-8 */
+    private readonly Iterator $pieces;
+
+    /**
+     * @param  iterable<int, string>  $pieces  of the file, in order, of any length
+     * @param  int|null  $width  fields that a record must have; null takes the first line's
+     */
+    public function __construct(iterable $pieces, private readonly Dialect $dialect, ?int $width = null)
+    {
+        $this->width = $width;
+        $this->pieces = (static fn (): Generator => yield from Encoding::utf8($pieces, $dialect->encoding))();
+        if ($dialect->header) {
+            $first = $this->next();
+            $this->header = $first === null ? [] : array_map(static fn (?string $n): string => trim($n ?? ''), $first->fields);
+        }
+    }
+
+    /** @return list<string>|null as the first line says, null where the file has none */
+    public function header(): ?array
+    {
+        return $this->header;
+    }
+
+    /** @return Generator<int, Line> */
+    public function lines(): Generator
+    {
+        while (($line = $this->next()) !== null) {
+            yield $line;
+        }
+    }
+
+    private function next(): ?Line
+    {
+        do {
+            $text = $this->line();
+            if ($text === null) {
+                return null;
+            }
+            $number = ++$this->number;
+        } while ($text === '' && $this->width !== 1);
+        $quote = $this->dialect->quote;
+        if ($quote === null || ! str_contains($text, $quote)) {
+            return $this->sized($number, $text, array_map(fn (string $f): ?string => $f === $this->dialect->null ? null : $f, explode($this->dialect->delimiter, $text)));
+        }
+        $this->held = $this->at;
+        [$whole, $more] = $this->whole($text, $quote);
+        $fields = $this->fields($whole, $quote);
+        if (is_string($fields)) {
+            // Only its own line is given up: those that were looked through for a closing quote are read as they are.
+            $this->at = $this->held;
+            $own = $this->fields($text, $quote);
+            $this->held = null;
+
+            return Line::broken($number, is_string($own) ? $own : $fields, $text);
+        }
+        $this->held = null;
+        $this->number += $more;
+
+        return $this->sized($number, $whole, $fields);
+    }
+
+    /** @param  list<string|null>  $fields */
+    private function sized(int $number, string $text, array $fields): Line
+    {
+        $this->width ??= count($fields);
+
+        return count($fields) === $this->width ? Line::good($number, $fields)
+            : Line::broken($number, 'it has '.count($fields).' '.(count($fields) === 1 ? 'field' : 'fields')." instead of {$this->width}", $text);
+    }
+
+    /**
+     * A record whose quoted field holds line breaks, put together; the line alone if its quote never closes. What is read
+     * for it stays in the buffer.
+     *
+     * @return array{string, int} the text, and how many lines it took besides the first
+     */
+    private function whole(string $text, string $quote): array
+    {
+        if (substr_count($text, $quote) % 2 === 0) {
+            return [$text, 0];
+        }
+        $all = $text;
+        for ($more = 1; strlen($all) < self::QUOTED && ($rest = $this->line()) !== null; $more++) {
+            $all .= "\n".$rest;
+            if (substr_count($rest, $quote) % 2 === 1) {
+                return [$all, $more];
+            }
+        }
+
+        return [$text, 0];
+    }
+
+    /** The next line without its end, null after the last. */
+    private function line(): ?string
+    {
+        while (($end = strpos($this->buffer, "\n", $this->at)) === false) {
+            if (! $this->pieces->valid()) {
+                if ($this->at >= strlen($this->buffer)) {
+                    return null;
+                }
+                $end = strlen($this->buffer);
+                break;
+            }
+            $from = $this->held ?? $this->at;
+            $this->buffer = substr($this->buffer, $from).$this->pieces->current();
+            $this->at -= $from;
+            $this->held = $this->held === null ? null : 0;
+            $this->pieces->next();
+        }
+        $line = substr($this->buffer, $this->at, $end - $this->at);
+        $this->at = min($end + 1, strlen($this->buffer));
+
+        return str_ends_with($line, "\r") ? substr($line, 0, -1) : $line;
+    }
+
+    /**
+     * @return list<string|null>|string what is wrong
+     */
+    private function fields(string $text, string $quote): array|string
+    {
+        $delimiter = $this->dialect->delimiter;
+        $fields = [];
+        for ($at = 0, $length = strlen($text); $at <= $length; $at = $end + 1) {
+            if (($text[$at] ?? '') !== $quote) {
+                $end = strpos($text, $delimiter, $at);
+                $end = $end === false ? $length : $end;
+                $field = substr($text, $at, $end - $at);
+                if (str_contains($field, $quote)) {
+                    return 'a quote stands in the middle of a field';
+                }
+                $fields[] = $field === $this->dialect->null ? null : $field;
+
+                continue;
+            }
+            for ($close = $at + 1; ; $close += 2) {
+                $close = strpos($text, $quote, $close);
+                if ($close === false) {
+                    return 'a quote is not closed';
+                }
+                if (($text[$close + 1] ?? '') !== $quote) {
+                    break;
+                }
+            }
+            $end = $close + 1;
+            if ($end < $length && $text[$end] !== $delimiter) {
+                return 'something follows a closing quote';
+            }
+            $fields[] = str_replace($quote.$quote, $quote, substr($text, $at + 1, $close - $at - 1));
+        }
+
+        return $fields;
+    }
+}
