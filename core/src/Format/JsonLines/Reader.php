@@ -1,0 +1,111 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Format\JsonLines;
+
+use Generator;
+use JsonException;
+
+/**
+ * Reads JSON Lines: an object to a line. Values come as text, nested ones as JSON; a line that is no object is told with its
+ * number, and the rest read on.
+ *
+ * @see https://jsonlines.org
+ */
+final readonly class Reader
+{
+    /** A line is not longer than this, bytes. */
+    private const LONGEST = 16 << 20;
+
+    private const DEPTH = 128;
+
+    /** @param  iterable<int, string>  $pieces  of the file, in order, of any length */
+    public function __construct(private iterable $pieces)
+    {
+    }
+
+    /** @return Generator<int, array<string, string|null>|string> by number of the line, from 1: the values by name, or what is wrong */
+    public function lines(): Generator
+    {
+        foreach ($this->texts() as $number => $text) {
+            if (trim($text) !== '') {
+                yield $number => self::values($text);
+            }
+        }
+    }
+
+    /**
+     * @return array<string, string|null>|string what is wrong
+     */
+    private static function values(string $text): array|string
+    {
+        if (strlen($text) > self::LONGEST) {
+            return 'it is longer than '.(self::LONGEST >> 20).' MB';
+        }
+        try {
+            // Whole numbers beyond 64 bits keep their digits.
+            $object = json_decode($text, false, self::DEPTH, JSON_THROW_ON_ERROR | JSON_BIGINT_AS_STRING);
+        } catch (JsonException $e) {
+            return 'it is not JSON ('.lcfirst($e->getMessage()).')';
+        }
+        if (! $object instanceof \stdClass) {
+            return 'it is no object';
+        }
+        $exact = self::fractions($text);
+        $values = [];
+        foreach (get_object_vars($object) as $name => $value) {
+            $values[(string) $name] = match (true) {
+                $value === null => null,
+                is_bool($value) => $value ? 't' : 'f',
+                is_float($value) => $exact[$name] ?? json_encode($value, JSON_THROW_ON_ERROR),
+                is_scalar($value) => (string) $value,
+                default => json_encode($value, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRESERVE_ZERO_FRACTION),
+            };
+        }
+
+        return $values;
+    }
+
+    /**
+     * Fractions as they are written: as floating-point numbers they would lose digits.
+     *
+     * @return array<string, string>
+     */
+    private static function fractions(string $text): array
+    {
+        if (! str_contains($text, '.') && stripos($text, 'e') === false) {
+            return [];
+        }
+        $found = [];
+        $depth = 0;
+        preg_match_all('/"(?:[^"\\\\]|\\\\.)*+"|-?\d++(?:\.\d++)?+(?:[eE][+-]?\d++)?+|[{}\[\]:,]/', $text, $tokens);
+        foreach ($tokens[0] as $i => $token) {
+            $depth += match ($token) {
+                '{', '[' => 1, '}', ']' => -1, default => 0,
+            };
+            if ($depth === 1 && $token === ':' && is_numeric($tokens[0][$i + 1] ?? '')) {
+                $found[(string) json_decode($tokens[0][$i - 1])] = $tokens[0][$i + 1];
+            }
+        }
+
+        return $found;
+    }
+
+    /** @return Generator<int, string> */
+    private function texts(): Generator
+    {
+        $number = 0;
+        $rest = '';
+        foreach ($this->pieces as $piece) {
+            $lines = explode("\n", $rest.$piece);
+            $rest = (string) array_pop($lines);
+            foreach ($lines as $line) {
+                yield ++$number => $number === 1 && str_starts_with($line, "\u{FEFF}") ? substr($line, 3) : $line;
+            }
+        }
+        if ($rest !== '') {
+            yield ++$number => $number === 1 && str_starts_with($rest, "\u{FEFF}") ? substr($rest, 3) : $rest;
+        }
+    }
+}
