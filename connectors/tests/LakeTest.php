@@ -113,6 +113,9 @@ final class LakeTest extends LakeCase
         self::assertSame(['gate/days/day_month=2026-01/what=__HIVE_DEFAULT_PARTITION__', 'gate/days/day_month=2026-01/what=a%2Fb%3Dc%20d'], array_values(array_unique(array_map(dirname(...), array_slice($this->counted('gate.days'), 0, 2)))));
         self::assertSame([['n' => '5']], $this->inLake("SELECT count(*) AS n FROM gate.days WHERE what = 'a/b=c d' AND day_month = '2026-03'"));
         self::assertSame([['n' => '10']], $this->inLake("SELECT count(*) AS n FROM gate.days WHERE day_month = '2026-12'"));
+        foreach (["day_month = '2026-12'" => [2, 24], "what = 'a/b=c d' AND day_month >= '2026-11'" => [2, 24], 'what IS NULL' => [12, 24], "what = 'never'" => [0, 24], 'id = 5' => [24, 24]] as $where => $files) {
+            self::assertSame($files, $this->lake->query("SELECT * FROM gate.days WHERE {$where}", 100, 30)->files, $where);
+        }
     }
 
     #[Test]

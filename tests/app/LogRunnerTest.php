@@ -31,6 +31,7 @@ use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Treatment\Treatment;
 use LogicException;
 use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\Attributes\TestWith;
 
 final class LogRunnerTest extends LogRunnerCase
 {
@@ -417,10 +418,12 @@ final class LogRunnerTest extends LogRunnerCase
     }
 
     #[Test]
-    public function changes_are_treated_and_what_fails_is_set_aside_until_a_newer_change_overtakes_it(): void
+    #[TestWith([Capture::Log])]
+    #[TestWith([Capture::Trigger])]
+    public function changes_are_treated_and_what_fails_is_set_aside_until_a_newer_change_overtakes_it(Capture $capture): void
     {
         $this->gate->run('UPDATE loads SET kg = -1 WHERE id IN (1, 2, 3)');
-        $feed = $this->treatedLog();
+        $feed = $this->treatedLog(['capture' => $capture]);
         $this->drain();
         self::assertSame('497', $this->house->value('SELECT count(*) FROM copy.loads'));
         self::assertSame(['load', 'load', 'load'], SetAside::waiting()->pluck('kind')->all());

@@ -51,19 +51,19 @@ final readonly class LakeQuery
             throw SystemTrouble::lasting('refused', $answer['error'], 'Correct the statement and run it again.');
         }
 
-        return new QueryResult($answer['columns'], $answer['rows'], $answer['cut'], (hrtime(true) - $begun) / 1e9);
+        return new QueryResult($answer['columns'], $answer['rows'], $answer['cut'], (hrtime(true) - $begun) / 1e9, $answer['files']);
     }
 
     /**
      * What the process of its own does.
      *
-     * @return array<string, mixed> columns, rows and cut; or error
+     * @return array<string, mixed> columns, rows, cut and files; or error
      */
     public function answer(string $sql, int $limit): array
     {
         $engine = $this->settings->engine();
         try {
-            $this->name($engine, $sql);
+            $files = $this->name($engine, $sql);
             $sql = rtrim(trim($sql), ';');
             $columns = [];
             foreach ($engine->describe($sql) as $name => $type) {
@@ -74,7 +74,7 @@ final readonly class LakeQuery
                 $rows[] = array_map(static fn (?string $v): ?string => $v === null ? null : mb_scrub($v, 'UTF-8'), array_values($row));
             }
 
-            return ['columns' => $columns, 'rows' => array_slice($rows, 0, $limit), 'cut' => count($rows) > $limit];
+            return ['columns' => $columns, 'rows' => array_slice($rows, 0, $limit), 'cut' => count($rows) > $limit, 'files' => $files === 0 ? null : [$files - $engine->leftOut($sql), $files]];
         } catch (Engine\EngineError $e) {
             return ['error' => $e->getMessage()];
         } finally {
@@ -82,31 +82,32 @@ final readonly class LakeQuery
         }
     }
 
-    /** Makes the tables known that a statement may mean: the others are not even opened. */
-    private function name(Engine\Engine $engine, string $sql): void
+    /** Makes the tables known that a statement may mean: the others are not even opened. @return int how many files they have */
+    private function name(Engine\Engine $engine, string $sql): int
     {
+        $files = 0;
         $folder = $this->settings->folder();
         foreach ((new LakeCatalogue(new Ledger($folder)))->tables() as $name => $table) {
             [$schema, $own] = explode('.', $name, 2);
             $engine->run('CREATE SCHEMA IF NOT EXISTS '.Engine\Engine::name($schema));
             if (stripos($sql, $own) !== false) {
                 $engine->run('CREATE VIEW '.Engine\Engine::name($schema).'.'.Engine\Engine::name($own).' AS '.$this->view($folder, $table));
+                $files += count($table->files);
             }
         }
+
+        return $files;
     }
 
     /** Its columns, and the values of its folders, so that a condition on these leaves out the files of all others. */
     private function view(Folder $folder, LandedFiles $table): string
     {
-        $parts = [];
-        foreach ($table->files as $file) {
-            $parts += $file->partition;
-        }
-        $derived = array_diff(array_keys($parts), $table->shape->names());
-        if ($derived === []) {
-            return TableWriter::read($folder, $table, $table->files);
+        $types = [];
+        foreach ($table->files[0]->partition ?? [] as $name => $ignored) {
+            $type = $table->shape->column($name)?->type;
+            $types[$name] = $type === null ? 'VARCHAR' : TypeMap::write($type);
         }
 
-        return TableWriter::read($folder, $table, $table->files, partitions: array_values($derived));
+        return TableWriter::read($folder, $table, $table->files, partitions: $types);
     }
 }

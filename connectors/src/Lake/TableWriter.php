@@ -236,7 +236,7 @@ final class TableWriter
      *
      * @param  list<DataFile>  $files
      * @param  bool  $filename  whether it also tells the file of each row
-     * @param  list<string>  $partitions  parts of dates that are told too, as the folders say
+     * @param  array<string, string>  $partitions  the engine's types of what the folders say, by name: parts of dates are told too
      */
     public static function read(Folder $folder, LandedFiles $table, array $files, bool $filename = false, array $partitions = []): string
     {
@@ -244,11 +244,11 @@ final class TableWriter
         $names = implode(', ', array_map(static fn (Column $c): string => Engine::name($c->name), $table->shape->columns));
         $list = implode(', ', array_map(static fn (DataFile $f): string => Engine::literal($folder->path($f->name)), $files));
 
-        $more = [...($filename ? ['filename'] : []), ...array_map(Engine::name(...), $partitions)];
+        $more = [...($filename ? ['filename'] : []), ...array_map(Engine::name(...), array_diff(array_keys($partitions), $table->shape->names()))];
         if ($files === []) {
             return 'SELECT '.implode(', ', [$columns, ...array_map(static fn (string $c): string => "NULL::VARCHAR AS {$c}", $more)]).' WHERE false';
         }
-        $hive = $partitions === [] ? 'hive_partitioning = false' : 'hive_partitioning = true, hive_types = {'.implode(', ', array_map(static fn (string $p): string => Engine::literal($p).': VARCHAR', $partitions)).'}';
+        $hive = $partitions === [] ? 'hive_partitioning = false' : 'hive_partitioning = true, hive_types = {'.implode(', ', array_map(static fn (string $p, string $type): string => Engine::literal($p).": {$type}", array_keys($partitions), $partitions)).'}';
 
         return 'SELECT '.implode(', ', [$names, ...$more]).' FROM (SELECT '.implode(', ', [$columns, ...array_map(static fn (string $c): string => "NULL::VARCHAR AS {$c}", $more)])
             ." WHERE false UNION ALL BY NAME SELECT * FROM read_parquet([{$list}], union_by_name = true, {$hive}".($filename ? ', filename = true' : '').'))';

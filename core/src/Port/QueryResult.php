@@ -11,8 +11,9 @@ final readonly class QueryResult
      * @param  list<array{name: string, numeric: bool}>  $columns
      * @param  list<list<string|null>>  $rows
      * @param  float  $seconds  from sending the statement to the last row read
+     * @param  array{int, int}|null  $files  how many of how many files of the tables were read; null where there are no files
      */
-    public function __construct(public array $columns, public array $rows, public bool $cut, public float $seconds)
+    public function __construct(public array $columns, public array $rows, public bool $cut, public float $seconds, public ?array $files = null)
     {
     }
 }

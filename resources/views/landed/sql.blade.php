@@ -17,7 +17,7 @@
 @endif
 @if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
 @if ($result)
-    <p class="faded" style="margin-bottom: 6px">{{ Say::count(count($result->rows)) }} rows{{ $result->cut ? ', cut at the limit; there are more' : '' }} in {{ Say::took($result->seconds) }}</p>
+    <p class="faded" style="margin-bottom: 6px">{{ Say::count(count($result->rows)) }} rows{{ $result->cut ? ', cut at the limit; there are more' : '' }} in {{ Say::took($result->seconds) }}@if ($result->files), from {{ Say::count($result->files[0]) }} of {{ Say::count($result->files[1]) }} {{ $result->files[1] === 1 ? 'file' : 'files' }}@endif</p>
     @if ($chart = App\Support\ResultChart::of($result))@include('landed.chart', ['by' => $result->columns[0]['name']])@endif
     <div class="sheet table-box" tabindex="0" role="region" aria-label="Result"><table class="rows"><caption class="hidden-text">Result</caption><thead><tr>@foreach ($result->columns as $c)<th class="mono {{ $c['numeric'] ? 'num' : '' }}">{{ $c['name'] }}</th>@endforeach</tr></thead><tbody>
     @forelse ($result->rows as $row)<tr>@foreach ($row as $i => $v)<td class="mono clip {{ $result->columns[$i]['numeric'] ? 'num' : '' }}" title="{{ $v === null ? 'null' : Illuminate\Support\Str::limit($v, 300) }}">@if ($v === null)<span class="faded">null</span>@else{{ Illuminate\Support\Str::limit($v, 80) }}@endif</td>@endforeach</tr>@empty<tr><td class="faded">No row.</td></tr>@endforelse

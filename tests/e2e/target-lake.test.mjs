@@ -60,7 +60,8 @@ test('the lake is queried, the result drawn, and nothing else can be reached', a
     await page.fill('#sql', 'SELECT started_at_month AS month, count(*) AS pressings FROM press.pressings GROUP BY 1 ORDER BY 1');
     await page.getByRole('button', { name: 'Run', exact: true }).click();
     await page.getByRole('img', { name: /pressings by month/ }).waitFor();
-    const counts = (await page.locator('.page table[class=rows] tbody tr td:last-child').allInnerTexts()).filter((t) => /^\d+$/.test(t)).map(Number);
+    await page.getByText(/, from \d+ of \d+ files/).waitFor();
+    const counts = (await page.getByRole('region', { name: 'Result' }).locator('tbody tr td:last-child').allInnerTexts()).map(Number);
     assert.equal(counts.reduce((a, b) => a + b, 0), Number(await sql('weighbridge', 'SELECT count(*) FROM pressings')));
     assert.deepEqual(await violations(page), []);
     const download = page.waitForEvent('download');
