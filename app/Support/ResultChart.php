@@ -18,6 +18,9 @@ final readonly class ResultChart
 
     private const LEFT = 70;
 
+    /** Room for half of the last label. */
+    private const RIGHT = 40;
+
     private const BOTTOM = 200;
 
     private const TOP = 12;
@@ -68,7 +71,7 @@ final readonly class ResultChart
 
     private function step(): float
     {
-        return (self::WIDTH - self::LEFT) / count($this->labels);
+        return (self::WIDTH - self::LEFT - self::RIGHT) / count($this->labels);
     }
 
     /** Width of one bar, where those of a row stand side by side. */

@@ -55,7 +55,7 @@
         </section>
     </div>
     @can('change')
-    <section class="sheet pad" style="grid-column: 2; grid-row: 1">
+    <section class="sheet pad">
         <h2>{{ $now ? 'Change the check' : 'Add a check' }}</h2>
         <form method="get" class="bar">@if ($edit !== null)<input type="hidden" name="check" value="{{ $edit }}">@endif<label for="kind">The value</label><div class="select"><select id="kind" name="kind" x-data="submits">@if (! $kind)<option value="">choose…</option>@endif @foreach ($kinds as $k => $word)<option value="{{ $k }}" @selected($k === $kind)>{{ $word }}</option>@endforeach</select></div><noscript><button class="button">Go on</button></noscript></form>
         @if ($kind)

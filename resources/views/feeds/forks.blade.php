@@ -50,7 +50,7 @@
         @endif
     </div>
     @can('change')
-    <section class="sheet pad" style="grid-column: 2; grid-row: 1">
+    <section class="sheet pad">
         <h2>{{ $now ? "Change the fork {$now->name}" : 'Add a fork' }}</h2>
         @if ($versions)<p class="faded">This feed keeps every version of a row. A row that took another fork would end in one table without having been deleted, so its records cannot be parted.</p>
         @else

@@ -18,6 +18,7 @@
     <div class="note {{ $apart === 0 ? 'good' : 'caution' }}"><b>{{ Say::count($counts['source']) }}</b> rows at the source, <b>{{ Say::count($landed) }}</b> landed{{ count($tables) > 1 ? ' ('.implode(', ', array_map(fn ($fork) => Say::count($counts['target'][$fork]).' in '.$tables[$fork]->name, array_keys($tables))).')' : '' }}: {{ $apart === 0 ? 'the same number' : Say::count(abs($apart)).($apart > 0 ? ' fewer landed' : ' more landed') }}, counted one after the other at {{ Say::at(now()) }}. @if ($apart < 0 && $definition->capture->value === 'watermark')<span class="faded">A watermark does not see deletes.</span>@endif</div>
 @endif
 <div class="two" style="align-items: start; grid-template-columns: {{ $row ? '2fr 1fr' : '1fr 1fr' }}">
+<div class="stack" style="min-width: 0">
 <section class="sheet pad">
     <h2>One key, both sides</h2>
     @if ($definition->key === [])
@@ -42,15 +43,16 @@
 </section>
 @foreach ($files as $fork => $kept)
 @php $most = max(1, ...array_column($kept->partitions, 'bytes')); @endphp
-<section class="sheet table-box" style="grid-column: 1"><div class="pad" style="padding-bottom: 0"><h2>Files{{ count($files) > 1 ? " of {$tables[$fork]->name}" : '' }}</h2><p class="small"><b>{{ Say::count($kept->rows) }}</b> rows in <b>{{ Say::count($kept->files) }}</b> {{ $kept->files === 1 ? 'file' : 'files' }}, <b>{{ Say::bytes($kept->bytes) }}</b>, below <span class="mono">{{ $kept->place }}</span></p></div>
+<section class="sheet table-box"><div class="pad" style="padding-bottom: 0"><h2>Files{{ count($files) > 1 ? " of {$tables[$fork]->name}" : '' }}</h2><p class="small"><b>{{ Say::count($kept->rows) }}</b> rows in <b>{{ Say::count($kept->files) }}</b> {{ $kept->files === 1 ? 'file' : 'files' }}, <b>{{ Say::bytes($kept->bytes) }}</b>, below <span class="mono">{{ $kept->place }}</span></p></div>
     @if (count($kept->partitions) > 1 || ! isset($kept->partitions['']))
     <table class="rows" x-data="rows"><caption class="hidden-text">Partitions</caption><thead><tr><th>Partition</th><th class="num">Files</th><th class="num">Rows</th><th class="num">Size</th><th></th></tr></thead><tbody>
-    @foreach ($kept->partitions as $folder => $p)<tr tabindex="0" data-text="{{ $folder }}"><td class="mono">{{ $folder }}</td><td class="num" data-v="{{ $p['files'] }}">{{ $p['files'] }}</td><td class="num" data-v="{{ $p['rows'] }}">{{ Say::count($p['rows']) }}</td><td class="num" data-v="{{ $p['bytes'] }}">{{ Say::bytes($p['bytes']) }}</td><td style="width: 30%"><svg width="100%" height="12" aria-hidden="true"><rect width="{{ round(100 * $p['bytes'] / $most, 1) }}%" height="12" rx="2" fill="var(--deep)"/></svg></td></tr>@endforeach
+    @foreach ($kept->partitions as $folder => $p)<tr tabindex="0" data-text="{{ $folder }}"><td class="mono">{{ $folder }}</td><td class="num" data-v="{{ $p['files'] }}">{{ $p['files'] }}</td><td class="num" data-v="{{ $p['rows'] }}">{{ Say::count($p['rows']) }}</td><td class="num" data-v="{{ $p['bytes'] }}">{{ Say::bytes($p['bytes']) }}</td><td><svg width="150" height="12" aria-hidden="true"><rect width="{{ round(150 * $p['bytes'] / $most, 1) }}" height="12" rx="2" fill="var(--deep)"/></svg></td></tr>@endforeach
     </tbody></table>
     @endif
 </section>
 @endforeach
-<section class="sheet table-box" tabindex="0" role="region" aria-label="Values"@if ($files) style="grid-column: 2; grid-row: 1 / span {{ count($files) + 1 }}"@endif><table class="rows"><caption class="hidden-text">Columns</caption><thead><tr><th>Column</th><th>Type</th><th>From</th></tr></thead><tbody>
+</div>
+<section class="sheet table-box" tabindex="0" role="region" aria-label="Values"><table class="rows"><caption class="hidden-text">Columns</caption><thead><tr><th>Column</th><th>Type</th><th>From</th></tr></thead><tbody>
 @foreach ($tables as $fork => $table)
 @if (count($tables) > 1)<tr><th colspan="3" scope="rowgroup"><span class="mono">{{ $table->name }}</span> <span class="faded">{{ $fork === '' ? 'takes no fork' : "fork {$fork}" }}</span></th></tr>@endif
 @foreach ($table->shape->columns as $c)<tr><td class="mono">{{ $c->name }}</td><td class="mono faded">{{ $c->type->kind->value === 'enum' ? 'text' : $c->type }}</td><td class="faded">{{ in_array($c->name, $table->key, true) ? 'key' : ($c->name === $definition->watermark ? 'watermark' : ($definition->treatment->isEmpty() ? 'as at the source' : '')) }}</td></tr>@endforeach

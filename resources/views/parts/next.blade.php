@@ -16,5 +16,5 @@
 @elseif ($feed->due_at === null)
     when told
 @else
-    <span title="{{ App\Support\Say::exactly($feed->due_at) }}">{{ $feed->due_at->isPast() ? 'due now' : ($feed->due_at->diffInHours(now(), true) < 12 ? 'in '.App\Support\Say::roughly($feed->due_at->diffInSeconds(now(), true)) : 'at '.App\Support\Say::at($feed->due_at, false)) }}</span>
+    <span title="{{ App\Support\Say::exactly($feed->due_at) }}">{{ $feed->due_at->isPast() ? 'due now' : ($feed->due_at->diffInHours(now(), true) < 12 ? 'in '.App\Support\Say::roughly($feed->due_at->diffInSeconds(now(), true)) : App\Support\Say::at($feed->due_at, false)) }}</span>
 @endif

@@ -13,7 +13,7 @@
         @if ($total === 0)
             <div class="empty"><p><strong>Nothing is carried yet.</strong></p><p>Choose tables of a system and where they are to land.</p>@can('change')<p><a class="button primary" href="/feeds/new">New feeds</a></p>@endcan</div>
         @else
-        <table class="rows" x-data="rows">
+        <table class="rows lanes" x-data="rows">
             <caption class="hidden-text">Feeds by route</caption>
             <thead><tr><th>Feed</th><th>Capture</th><th>State</th><th class="num">Behind</th><th class="num">Promise</th><th>Behind, last 6 h</th><th class="num">Rows today</th><th class="num" title="Rows known to wait at the source">Waiting</th><th class="num" title="Records set aside that wait for a decision">Set aside</th><th class="num">Landed</th><th>Next</th></tr></thead>
             <tbody>
