@@ -28,8 +28,8 @@ final class LakeTest extends LakeCase
     /** Asserts that the lake holds exactly the source's rows. */
     private function assertLanded(FeedDefinition $feed, string $columns = 'id, kg, code'): void
     {
-        $at = $this->gate->rows("SELECT {$columns} FROM {$feed->source} ORDER BY 1");
-        $landed = $this->inLake("SELECT {$columns} FROM gate.{$feed->landed->name} ORDER BY 1");
+        $at = $this->gate->rows("SELECT {$columns} FROM {$feed->source} ORDER BY 1, 2");
+        $landed = $this->inLake("SELECT {$columns} FROM gate.{$feed->landed->name} ORDER BY 1, 2");
         self::assertSame([[], []], [array_slice(array_diff(array_map(json_encode(...), $at), array_map(json_encode(...), $landed)), 0, 3), array_slice(array_diff(array_map(json_encode(...), $landed), array_map(json_encode(...), $at)), 0, 3)]);
         self::assertSame(count($at), count($landed));
         self::assertSame(count($at), $this->lake->count($feed->landed));
@@ -119,6 +119,19 @@ final class LakeTest extends LakeCase
     }
 
     #[Test]
+    public function rows_are_told_apart_by_a_key_of_two_columns(): void
+    {
+        $this->gate->run("CREATE TABLE samples (load int, no int, ph numeric(4,2), updated_at timestamptz NOT NULL DEFAULT now(), PRIMARY KEY (load, no)); INSERT INTO samples SELECT l, n, 3.5, now() - interval '1 day' FROM generate_series(1, 50) l, generate_series(1, 3) n");
+        $feed = $this->lakeFeed('samples', 'updated_at', ['load', 'no'], Landing::Upsert, ['no']);
+        $this->carry($feed, into: $this->lake);
+        $this->touch('UPDATE samples SET ph = 4, updated_at = clock_timestamp() WHERE load = 7 AND no = 2; INSERT INTO samples VALUES (7, 4, 3.1)');
+        $receipts = $this->carry($feed, into: $this->lake);
+        self::assertSame([1, 1], [self::total($receipts, 'inserted'), self::total($receipts, 'updated')]);
+        $this->assertLanded($feed, 'load, no, ph');
+        self::assertSame([2, 4], $this->lake->query('SELECT * FROM gate.samples WHERE no IN (2, 4)', 1000, 30)->files);
+    }
+
+    #[Test]
     public function small_files_are_joined_and_who_reads_the_old_ones_may_go_on(): void
     {
         $this->gate->run('CREATE TABLE trickle (id bigint PRIMARY KEY, part text)');
@@ -135,6 +148,8 @@ final class LakeTest extends LakeCase
             self::assertSame([['n' => (string) (2 * $n), 's' => (string) array_sum(range(2, 2 * $n + 1))]], $this->inLake('SELECT count(*) AS n, sum(id) AS s FROM gate.trickle'));
         }
         self::assertLessThan(15, $most);
+        $kept = array_keys($this->ledger()->last('feed-trickle')?->kept() ?? []);
+        self::assertSame([], array_diff(array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()), $kept), 'what was joined before it ever counted is gone');
         self::assertSame(['part=a' => 4, 'part=b' => 2], array_map(static fn (array $p): int => $p['files'], $this->lake->files(new TableName('gate', 'trickle'))->partitions ?? []));
         self::assertSame(30, $this->lake->count(new TableName('gate', 'trickle')));
     }

@@ -147,6 +147,7 @@ final class LakeLanding implements LandingSession
             throw new \LogicException('There is nothing to finish.');
         }
         $tables = $this->page->tables;
+        $made = [];
         $counts = new Counts(0);
         $keys = $this->merges ? array_map(static fn (TableWriter $w): string => $w->staged(), $this->writers) : [];
         foreach ($this->landed->tables() as $fork => $table) {
@@ -155,6 +156,7 @@ final class LakeLanding implements LandingSession
                 $leaving[] = $this->goneKeys();
             }
             [$files, $own] = $this->writers[$fork]->finish($this->merges ? implode(' UNION ALL ', $leaving) : '');
+            $made += $files->names();
             $tables[(string) $table->name] = $this->writers[$fork]->joined($files);
             $counts = $counts->plus($own);
         }
@@ -165,8 +167,9 @@ final class LakeLanding implements LandingSession
         );
         $next = $this->page->landed($receipt, $tables, time());
         $this->ledger->write($next);
-        $retired = array_diff_key($this->page->kept(), $next->kept());
-        array_map($this->folder->delete(...), array_keys($retired));
+        // Those whose time is over, and those that were joined before they ever counted.
+        $gone = array_diff_key($this->page->kept() + $made, $next->kept());
+        array_map($this->folder->delete(...), array_keys($gone));
         $this->page = $next;
         $this->abandon();
 

@@ -36,6 +36,12 @@ final readonly class LandedFiles
         return new self($this->shape, $this->partitionBy, $files);
     }
 
+    /** @return array<string, true> of its files */
+    public function names(): array
+    {
+        return array_fill_keys(array_map(static fn (DataFile $f): string => $f->name, $this->files), true);
+    }
+
     public function rows(): int
     {
         return array_sum(array_map(static fn (DataFile $f): int => $f->rows, $this->files));

@@ -47,11 +47,11 @@ final readonly class Page
      */
     public function landed(Receipt $receipt, array $tables, int $now): self
     {
-        $names = static fn (array $tables): array => array_merge(...array_values(array_map(static fn (LandedFiles $t): array => array_map(static fn (DataFile $f): string => $f->name, $t->files), $tables)), ...[[]]);
-        $gone = array_diff($names($this->tables), $names($tables));
+        $names = static fn (array $tables): array => array_merge([], ...array_values(array_map(static fn (LandedFiles $t): array => $t->names(), $tables)));
+        $gone = array_diff_key($names($this->tables), $names($tables));
 
         return new self($this->feed, $this->number + 1, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created,
-            array_filter($this->retired, static fn (int $since): bool => $since > $now - self::GRACE) + array_fill_keys($gone, $now), array_slice([...$this->receipts, $receipt], -self::RECEIPTS));
+            array_filter($this->retired, static fn (int $since): bool => $since > $now - self::GRACE) + array_fill_keys(array_keys($gone), $now), array_slice([...$this->receipts, $receipt], -self::RECEIPTS));
     }
 
     /**
@@ -70,9 +70,7 @@ final readonly class Page
     {
         $names = array_fill_keys(array_keys($this->retired), true);
         foreach ($this->tables as $table) {
-            foreach ($table->files as $file) {
-                $names[$file->name] = true;
-            }
+            $names += $table->names();
         }
 
         return $names;
