@@ -193,6 +193,10 @@ final class LakeTest extends LakeCase
         $session->close();
         self::assertSame([2, 3], [$receipt->inserted, $receipt->deleted]);
         self::assertSame([[['id' => '3']], [['id' => '1']]], [$this->inLake('SELECT id FROM gate.loads'), $this->inLake('SELECT id FROM gate.light')]);
+        $session = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $left = $session->again($batch('', '', "3\n"), 1);
+        $session->close();
+        self::assertSame([0, 1, '0', '1'], [$left->inserted, $left->deleted, (string) $this->lake->count(new TableName('gate', 'loads')), (string) $this->lake->count(new TableName('gate', 'light'))]);
     }
 
     #[Test]
@@ -223,6 +227,25 @@ final class LakeTest extends LakeCase
         } finally {
             $this->lake->open($feed->landedTable(), 'feed-loads', 2);
         }
+    }
+
+    #[Test]
+    public function a_lake_that_is_not_mounted_is_not_taken_for_an_empty_one(): void
+    {
+        $this->loads(10);
+        $feed = $this->lakeFeed('loads', null, ['id'], Landing::Replace);
+        rename($this->path, "{$this->path}.away");
+        try {
+            $this->carry($feed, into: $this->lake);
+            self::fail('It landed.');
+        } catch (SystemTrouble $trouble) {
+            self::assertSame(['no_folder', true], [$trouble->reason, $trouble->mayPass()]);
+            self::assertDirectoryDoesNotExist($this->path);
+        } finally {
+            rename("{$this->path}.away", $this->path);
+        }
+        $this->carry($feed, into: $this->lake);
+        self::assertSame(10, $this->lake->count($feed->landed));
     }
 
     #[Test]

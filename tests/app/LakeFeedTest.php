@@ -62,6 +62,14 @@ final class LakeFeedTest extends AppCase
         $feed = $this->carry($feed);
         self::assertSame([['1', '7', '1'], ['495', '7', '1']], $this->inLake('SELECT id, kg, band FROM copy.loads WHERE kg = 7 AND id <> 7 ORDER BY id'));
         self::assertSame([1, 1, 9], [$this->lastRun($feed)->inserted, $this->lastRun($feed)->updated, SetAside::waiting()->whereNull('overtaken_by')->count()]);
+
+        // Nothing of an increment may be left to land.
+        $files = glob("{$this->path}/copy/loads/*/*.parquet") ?: [];
+        $this->gate->run('UPDATE loads SET kg = 999, updated_at = clock_timestamp() WHERE id IN (2, 3)');
+        usleep(600_000);
+        $feed = $this->carry($feed);
+        self::assertSame([2, 0, 2, true, 'on time'], [$this->lastRun($feed)->read, $this->lastRun($feed)->inserted, $this->lastRun($feed)->set_aside, $this->lastRun($feed)->addsUp(), $feed->state()]);
+        self::assertSame($files, glob("{$this->path}/copy/loads/*/*.parquet") ?: []);
     }
 
     #[Test]

@@ -233,6 +233,11 @@ final class LakeTarget implements TargetSystem
     /** @return array<string, LandedFiles> every table that feeds have landed here, by name */
     public function tables(): array
     {
+        if (! $this->folder->exists()) {
+            // A folder that is not mounted must not be taken for an empty lake, and be made anew.
+            throw SystemTrouble::passing('no_folder', "{$this->settings->system}: there is no folder {$this->settings->path} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
+        }
+
         return (new LakeCatalogue($this->ledger))->tables();
     }
 

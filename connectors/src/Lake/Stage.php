@@ -83,7 +83,7 @@ final class Stage
     }
 
     /** What the engine reads the rows from, as text, under the names of the columns. */
-    public function source(): string
+    private function source(): string
     {
         if ($this->file !== null) {
             fflush($this->file);
@@ -97,6 +97,10 @@ final class Stage
     /** The rows with their values in the types that land. */
     public function select(): string
     {
+        if ($this->rows === 0) {
+            return 'SELECT '.implode(', ', array_map(static fn (Column $c): string => 'NULL::'.TypeMap::write($c->type).' AS '.Engine::name($c->name), $this->columns)).' WHERE false';
+        }
+
         return 'SELECT '.implode(', ', array_map(static fn (Column $c): string => TypeMap::read($c->name, $c->type).' AS '.Engine::name($c->name), $this->columns))." FROM {$this->source()}";
     }
 

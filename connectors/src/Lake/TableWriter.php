@@ -222,13 +222,18 @@ final class TableWriter
         $rows = array_column($this->engine->rows('SELECT file_name, num_rows FROM parquet_file_metadata(['.implode(', ', array_map(fn (string $n): string => Engine::literal($this->folder->path($n)), $names)).'])'), 'num_rows', 'file_name');
         $files = [];
         foreach ($names as $from) {
+            if ((int) $rows[$this->folder->path($from)] === 0) {
+                $this->folder->delete($from);
+
+                continue;
+            }
             $below = str_replace('lm%20part%20', '', substr($from, strlen($made) + 1));
             $name = "{$this->landed->name->schema}/{$this->landed->name->name}/{$below}";
             $files[] = new DataFile($name, (int) $rows[$this->folder->path($from)], $this->folder->size($from), DataFile::partitionOf($below), $this->sequence);
             $this->folder->place($this->folder->path($from), $name);
         }
 
-        return array_values(array_filter($files, static fn (DataFile $f): bool => $f->rows > 0));
+        return $files;
     }
 
     /**
