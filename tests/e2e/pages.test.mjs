@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { after, before, test } from 'node:test';
 import { base, launch, open, signIn, violations } from './harness.mjs';
 
-const pages = ['/watch', '/feeds', '/feeds/loads', '/feeds/loads/runs', '/feeds/loads/columns', '/feeds/growers/columns?line=2', '/feeds/orchards/checks', '/feeds/growers/rehearse', '/feeds/orchards/set-aside', '/feeds/loads/versions', '/feeds/loads/set-up', '/feeds/loads/delay', '/feeds/loads/life', '/feeds/loads%20history/life?key%5Bload_id%5D=59990', '/feeds/growers', '/routes/1', '/feeds/new', '/feeds/new?source=weighbridge&target=warehouse', '/systems', '/systems/weighbridge', '/systems/new', '/landed', '/landed/loads', '/landed/loads?count=1&key%5Bload_id%5D=9', '/landed/sql', '/decisions', '/find?q=tare', '/audit', '/me', '/no-such-page'];
+const pages = ['/watch', '/feeds', '/feeds/loads', '/feeds/loads/runs', '/feeds/loads/columns', '/feeds/growers/columns?line=2', '/feeds/orchards/checks', '/feeds/varieties/forks', '/feeds/varieties/columns?fork=perry%20pears&line=2', '/landed/loads%20in%20the%20lake?count=1', '/systems/lake', '/feeds/growers/rehearse', '/feeds/orchards/set-aside', '/feeds/loads/versions', '/feeds/loads/set-up', '/feeds/loads/delay', '/feeds/loads/life', '/feeds/loads%20history/life?key%5Bload_id%5D=59990', '/feeds/growers', '/routes/1', '/feeds/new', '/feeds/new?source=weighbridge&target=warehouse', '/systems', '/systems/weighbridge', '/systems/new', '/landed', '/landed/loads', '/landed/loads?count=1&key%5Bload_id%5D=9', '/landed/sql', '/decisions', '/find?q=tare', '/audit', '/me', '/no-such-page'];
 
 let browser;
 before(async () => (browser = await launch()));

@@ -17,8 +17,8 @@
     @endphp
     <div class="note {{ $apart === 0 ? 'good' : 'caution' }}"><b>{{ Say::count($counts['source']) }}</b> rows at the source, <b>{{ Say::count($landed) }}</b> landed{{ count($tables) > 1 ? ' ('.implode(', ', array_map(fn ($fork) => Say::count($counts['target'][$fork]).' in '.$tables[$fork]->name, array_keys($tables))).')' : '' }}: {{ $apart === 0 ? 'the same number' : Say::count(abs($apart)).($apart > 0 ? ' fewer landed' : ' more landed') }}, counted one after the other at {{ Say::at(now()) }}. @if ($apart < 0 && $definition->capture->value === 'watermark')<span class="faded">A watermark does not see deletes.</span>@endif</div>
 @endif
-<div class="two" style="align-items: start; grid-template-columns: {{ $row ? '2fr 1fr' : '1fr 1fr' }}">
-<div class="stack" style="min-width: 0">
+<div @class(['two', 'uneven' => $row]) style="align-items: start">
+<div class="stack">
 <section class="sheet pad">
     <h2>One key, both sides</h2>
     @if ($definition->key === [])
