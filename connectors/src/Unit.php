@@ -5,8 +5,10 @@ declare(strict_types=1);
 namespace Lighterman\Connectors;
 
 use HashContext;
+use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Receipt;
 
 /** The batches that commit together, and what they add up to. */
 final class Unit
@@ -37,9 +39,33 @@ final class Unit
         }
     }
 
-    /** Hexadecimal xxh128 over all rows as they were sent. Ends the unit. */
-    public function checksum(): string
+    /**
+     * Lines with the technical columns at the end of each.
+     *
+     * @param  array<string, string>  $stamps  stamped column by what it holds
+     */
+    public function stamped(string $lines, array $stamps, Batch $batch): string
     {
-        return hash_final($this->hash);
+        if ($stamps === []) {
+            return $lines;
+        }
+        $values = ['delivered_at' => CopyText::field($this->now), 'source_position' => CopyText::field((string) $batch->to)];
+        $tail = implode("\t", array_map(static fn (string $stamp): string => $values[$stamp], array_keys($stamps)));
+
+        return str_replace("\n", "\t{$tail}\n", $lines);
+    }
+
+    /**
+     * Ends the unit.
+     *
+     * @param  Batch  $last  of the unit
+     */
+    public function receipt(int $run, Batch $last, Counts $counts, string $landedAt): Receipt
+    {
+        return new Receipt(
+            $this->sequence, $run, $this->from, $last->to, $this->rows + $this->dropped + $this->setAside,
+            $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $this->dropped, $this->setAside,
+            $this->bytes, hash_final($this->hash), $last->sourceTime, $landedAt,
+        );
     }
 }

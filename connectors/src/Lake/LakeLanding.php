@@ -76,7 +76,7 @@ final class LakeLanding implements LandingSession
     {
         return $this->guarded(function () use ($batch, $run): ?Receipt {
             $unit = $this->unit ??= $this->begin($batch, beside: false);
-            $this->put($batch, $run);
+            $this->put($batch, $unit, $run);
             if (! $batch->closes) {
                 return null;
             }
@@ -96,7 +96,7 @@ final class LakeLanding implements LandingSession
     {
         return $this->guarded(function () use ($batch, $run): Receipt {
             $this->unit = $this->begin($batch, beside: true);
-            $this->put($batch, $run);
+            $this->put($batch, $this->unit, $run);
 
             return $this->finish();
         });
@@ -128,15 +128,15 @@ final class LakeLanding implements LandingSession
         return new Unit($batch->from, $sequence, self::now());
     }
 
-    private function put(Batch $batch, int $run): void
+    private function put(Batch $batch, Unit $unit, int $run): void
     {
         foreach ($batch->parts() as $fork => $lines) {
             if ($lines !== '') {
-                $this->writers[$fork]->write($this->stamped($lines, $batch));
+                $this->writers[$fork]->write($unit->stamped($lines, $this->landed->stamps, $batch));
             }
         }
         $this->gone .= $batch->gone;
-        $this->unit?->add($batch);
+        $unit->add($batch);
         [$this->last, $this->run] = [$batch, $run];
     }
 
@@ -160,11 +160,7 @@ final class LakeLanding implements LandingSession
             $tables[(string) $table->name] = $this->writers[$fork]->joined($files);
             $counts = $counts->plus($own);
         }
-        $receipt = new Receipt(
-            $unit->sequence, $this->run, $unit->from, $last->to, $unit->rows + $unit->dropped + $unit->setAside,
-            $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $unit->dropped, $unit->setAside,
-            $unit->bytes, $unit->checksum(), $last->sourceTime, self::now(),
-        );
+        $receipt = $unit->receipt($this->run, $last, $counts, self::now());
         $next = $this->page->landed($receipt, $tables, time());
         $this->ledger->write($next);
         // Those whose time is over, and those that were joined before they ever counted.
@@ -185,18 +181,6 @@ final class LakeLanding implements LandingSession
         }
 
         return 'SELECT * FROM (VALUES '.implode(', ', $rows).')';
-    }
-
-    /** Rows with the technical columns at the end of each line. */
-    private function stamped(string $lines, Batch $batch): string
-    {
-        if ($this->landed->stamps === []) {
-            return $lines;
-        }
-        $values = ['delivered_at' => CopyText::field($this->unit->now ?? self::now()), 'source_position' => CopyText::field((string) $batch->to)];
-        $tail = implode("\t", array_map(static fn (string $stamp): string => $values[$stamp], array_keys($this->landed->stamps)));
-
-        return str_replace("\n", "\t{$tail}\n", $lines);
     }
 
     private static function now(): string

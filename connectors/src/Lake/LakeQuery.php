@@ -87,7 +87,7 @@ final readonly class LakeQuery
     {
         $files = 0;
         $folder = $this->settings->folder();
-        foreach ((new LakeCatalogue(new Ledger($folder)))->tables() as $name => $table) {
+        foreach ((new Ledger($folder))->tables() as $name => $table) {
             [$schema, $own] = explode('.', $name, 2);
             $engine->run('CREATE SCHEMA IF NOT EXISTS '.Engine\Engine::name($schema));
             if (stripos($sql, $own) !== false) {

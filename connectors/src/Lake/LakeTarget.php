@@ -238,7 +238,7 @@ final class LakeTarget implements TargetSystem
             throw SystemTrouble::passing('no_folder', "{$this->settings->system}: there is no folder {$this->settings->path} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
         }
 
-        return (new LakeCatalogue($this->ledger))->tables();
+        return $this->ledger->tables();
     }
 
     private function table(TableName $table): LandedFiles

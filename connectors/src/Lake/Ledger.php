@@ -56,6 +56,18 @@ final readonly class Ledger
         return $pages;
     }
 
+    /** @return array<string, LandedFiles> the tables of the lake, by name */
+    public function tables(): array
+    {
+        $tables = [];
+        foreach ($this->all() as $page) {
+            $tables += $page->tables;
+        }
+        ksort($tables);
+
+        return $tables;
+    }
+
     /** @throws LeaseLost if somebody else has written a page since */
     public function write(Page $page): void
     {

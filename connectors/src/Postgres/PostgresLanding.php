@@ -113,18 +113,14 @@ final class PostgresLanding implements LandingSession
 
     private function put(Batch $batch, Unit $unit): void
     {
-        $this->writers->write($batch, $unit->now);
+        $this->writers->write($batch, $unit);
         $unit->add($batch);
     }
 
     private function finish(Batch $batch, Unit $unit, int $run): Receipt
     {
         $counts = $this->writers->finish();
-        $receipt = new Receipt(
-            $unit->sequence, $run, $unit->from, $batch->to, $unit->rows + $unit->dropped + $unit->setAside,
-            $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $unit->dropped, $unit->setAside,
-            $unit->bytes, $unit->checksum(), $batch->sourceTime, $unit->now,
-        );
+        $receipt = $unit->receipt($run, $batch, $counts, $unit->now);
         $this->ledger->store([$this->feed => $receipt]);
         $this->connection->commit();
         $this->position = $batch->to;

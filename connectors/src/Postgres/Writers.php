@@ -5,8 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres;
 
 use Lighterman\Connectors\Counts;
+use Lighterman\Connectors\Unit;
 use Lighterman\Core\Definition\LandedTable;
-use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Record\Batch;
 
@@ -73,13 +73,12 @@ final class Writers
         }
     }
 
-    /** @param  string  $now  the target's clock */
-    public function write(Batch $batch, string $now): void
+    public function write(Batch $batch, Unit $unit): void
     {
         foreach ($batch->parts() as $fork => $lines) {
             if ($lines !== '') {
                 $this->to($this->writers[$fork]);
-                $this->writers[$fork]->write($this->stamped($lines, $batch, $now));
+                $this->writers[$fork]->write($unit->stamped($lines, $this->landed->stamps, $batch));
                 $this->rows[$fork] += substr_count($lines, "\n");
             }
         }
@@ -126,17 +125,5 @@ final class Writers
         }
 
         return $deleted;
-    }
-
-    /** Rows with the technical columns at the end of each line. */
-    private function stamped(string $lines, Batch $batch, string $now): string
-    {
-        if ($this->landed->stamps === []) {
-            return $lines;
-        }
-        $values = ['delivered_at' => CopyText::field($now), 'source_position' => CopyText::field((string) $batch->to)];
-        $tail = implode("\t", array_map(static fn (string $stamp): string => $values[$stamp], array_keys($this->landed->stamps)));
-
-        return str_replace("\n", "\t{$tail}\n", $lines);
     }
 }
