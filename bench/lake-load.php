@@ -8,7 +8,7 @@ declare(strict_types=1);
  * turn, and the medians compared. Memory is then looked at for four times as many rows.
  */
 
-use Lighterman\Connectors\Lake\Engine\Engine;
+use Lighterman\Connectors\Engine\Engine;
 
 require __DIR__.'/../vendor/autoload.php';
 require __DIR__.'/Bench.php';

@@ -7,6 +7,7 @@ use App\Http\Controllers\ChecksController;
 use App\Http\Controllers\ColumnsController;
 use App\Http\Controllers\DecisionsController;
 use App\Http\Controllers\FeedsController;
+use App\Http\Controllers\FilesController;
 use App\Http\Controllers\FindController;
 use App\Http\Controllers\ForksController;
 use App\Http\Controllers\LandedController;
@@ -87,6 +88,7 @@ Route::middleware('auth')->group(function (): void {
     Route::get('/systems/{system:name}', [SystemsController::class, 'show']);
     Route::get('/feeds/{feed}', [FeedsController::class, 'show']);
     Route::get('/routes/{route}', [RoutesController::class, 'show'])->whereNumber('route');
+    Route::get('/feeds/{feed}/files', FilesController::class);
     Route::get('/feeds/{feed}/delay', [FeedsController::class, 'delay']);
     Route::get('/feeds/{feed}/life', [FeedsController::class, 'life']);
     Route::get('/feeds/{feed}/runs', [FeedsController::class, 'runs']);

@@ -14,7 +14,7 @@ final class DemoSystems extends Command
 {
     protected $signature = 'demo:systems {--port=} {--cellar-port=}';
 
-    protected $description = 'Enters the demo\'s systems: weighbridge, warehouse, lake and, where it runs, the cellar';
+    protected $description = 'Enters the demo\'s systems: weighbridge, warehouse, lake, lab drop and, where it runs, the cellar';
 
     protected $hidden = true;
 
@@ -42,10 +42,12 @@ final class DemoSystems extends Command
             SystemBook::check($system->refresh(), $systems);
         }
 
-        if (! System::where('name', 'lake')->exists()) {
-            $path = dirname(storage_path()).'/lake';
-            is_dir($path) || mkdir($path);
-            SystemBook::check(SystemBook::add('lake', ['path' => $path], '', SystemKind::Lake), $systems);
+        foreach (['lake' => [SystemKind::Lake, 'lake'], 'lab drop' => [SystemKind::Files, 'lab-drop']] as $name => [$kind, $folder]) {
+            if (! System::where('name', $name)->exists()) {
+                $path = dirname(storage_path())."/{$folder}";
+                is_dir($path) || mkdir($path);
+                SystemBook::check(SystemBook::add($name, ['path' => $path], '', $kind), $systems);
+            }
         }
 
         return self::SUCCESS;

@@ -10,7 +10,7 @@ use Illuminate\Support\Facades\Validator;
 
 final class SystemAdd extends Told
 {
-    protected $signature = 'system:add {name} {--kind=postgres : postgres, mariadb, sqlite or lake} {--path= : file of an SQLite database, or folder of a lake} {--host=127.0.0.1} {--port=} {--database=} {--user=} {--tls=prefer : disable, prefer, require or verify-full} {--json}';
+    protected $signature = 'system:add {name} {--kind=postgres : postgres, mariadb, sqlite, lake or files} {--path= : file of an SQLite database, or folder of a lake or of files} {--host=127.0.0.1} {--port=} {--database=} {--user=} {--tls=prefer : disable, prefer, require or verify-full} {--json}';
 
     protected $description = 'Adds a system; the password of a server is asked for, or read from standard input';
 
@@ -18,7 +18,7 @@ final class SystemAdd extends Told
     {
         $kind = SystemKind::tryFrom((string) $this->option('kind'));
         if ($kind === null) {
-            return $this->refuse('--kind is one of postgres, mariadb, sqlite and lake.');
+            return $this->refuse('--kind is one of postgres, mariadb, sqlite, lake and files.');
         }
         $secret = ! $kind->isServer() ? '' : (stream_isatty(STDIN) ? (string) $this->secret('Password') : rtrim((string) fgets(STDIN), "\r\n"));
         $settings = ['port' => $this->option('port') ?? ($kind === SystemKind::MariaDb ? '3306' : '5432')] + $this->options();

@@ -7,8 +7,10 @@ namespace App\Feeds;
 use App\Models\Feed;
 use Lighterman\Core\Capture\Advice;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\FileReading;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Definition\Schedule;
@@ -31,9 +33,9 @@ final class Draft
      */
     public static function make(SourceSystem $source, string $sourceName, array $said): array
     {
-        $table = TableName::parse($said['table']);
+        $table = self::table($source, $said['table']);
         $key = array_values($said['key'] ?? []);
-        $facts = $source->facts($table, $key);
+        $facts = $source->facts($table, $key, $said['files'] ?? []);
         $advice = new Advice($facts);
         $suggestion = $advice->suggestion();
         $capture = isset($said['capture']) ? Capture::from($said['capture']) : (empty($said['watermark']) ? $suggestion->capture : Capture::Watermark);
@@ -48,16 +50,17 @@ final class Draft
             self::refuse("{$table}: key", $advice->key()->result, $advice->key()->reasons, 'Name all the columns that together tell rows apart.');
         }
         $landing = isset($said['landing']) ? Landing::from($said['landing']) : self::landing($capture, $suggestion->landing);
-        $schema = $said['landed_schema'] ?? $sourceName;
+        $schema = $said['landed_schema'] ?? self::schema($sourceName);
+        $plain = self::plainName($table, $facts);
 
         return [new FeedDefinition(
-            name: $said['name'] ?? self::freeName($table, $sourceName),
+            name: $said['name'] ?? self::freeName($plain, $sourceName),
             source: $table,
             shape: $facts->shape,
             capture: $capture,
             key: $key ?: $suggestion->key,
             landing: $landing,
-            landed: isset($said['landed']) ? TableName::parse($said['landed']) : new TableName($schema, $table->name),
+            landed: isset($said['landed']) ? TableName::parse($said['landed']) : new TableName($schema, $plain->name),
             watermark: $watermark,
             watermarkUnique: $watermark !== null && ($facts->columns[$watermark]->unique ?? false),
             overlap: $capture === Capture::Watermark ? (int) ($said['overlap'] ?? 0) : 0,
@@ -71,7 +74,35 @@ final class Draft
             truncates: Truncates::from($said['truncates'] ?? Truncates::Hold->value),
             treatment: self::treatment((string) $table, $said['treatment'] ?? []),
             partitionBy: Partition::all((string) $table, $said['partition_by'] ?? []),
+            files: self::reading($facts, $landing, $said['files'] ?? []),
         ), $facts];
+    }
+
+    /** A table as it is written for a source; what a source of files calls so is a pattern. */
+    public static function table(SourceSystem $source, string $said): TableName
+    {
+        return in_array(Capture::Files, $source->capabilities()->captures, true) && ! str_starts_with($said, 'files.') ? new TableName('files', $said) : TableName::parse($said);
+    }
+
+    /** A schema of the target named for a source. */
+    public static function schema(string $sourceName): string
+    {
+        return trim((string) preg_replace('/[^\pL\pN_]+/u', '_', $sourceName), '_') ?: 'landed';
+    }
+
+    /** The table under a name that can be another table's: a pattern of files has none. */
+    public static function plainName(TableName $table, TableFacts $facts): TableName
+    {
+        return $facts->files === null ? $table : new TableName($table->schema, (new FilePattern($table->name))->tableName());
+    }
+
+    /** @param  array<string, mixed>  $said */
+    private static function reading(TableFacts $facts, Landing $landing, array $said): ?FileReading
+    {
+        $found = $facts->files?->reading;
+
+        // Where rows are kept by key, a file taken again does no harm.
+        return $found === null || isset($said['changed']) || $landing !== Landing::Upsert ? $found : FileReading::fromArray(['changed' => 'again'] + $found->toArray());
     }
 
     /** @param  array<string, mixed>  $said */
@@ -99,6 +130,7 @@ final class Draft
     private static function landing(Capture $capture, Landing $suggested): Landing
     {
         return match (true) {
+            $capture === Capture::Files => $suggested,
             $capture === Capture::Reload => Landing::Replace,
             $capture->bringsChanges() => Landing::Upsert,
             $suggested === Landing::Append => Landing::Append,

@@ -8,12 +8,12 @@ use App\Models\System;
 use App\Runtime\Systems;
 use Lighterman\Core\Capture\Advice;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\FileFacts;
 use Lighterman\Core\Capture\Verdict;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\Guarantee;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 
@@ -38,6 +38,9 @@ final class GridLine
     /** @var list<Capture> that the source offers */
     public array $captures = [];
 
+    /** How its files are read, where it consists of such. */
+    public ?FileFacts $files = null;
+
     /** @var list<Finding> what the reading of changes still needs for this table */
     public array $logFindings = [];
 
@@ -53,15 +56,17 @@ final class GridLine
         $reader = $systems->source($source);
         try {
             $key = self::list($typed['key'] ?? '');
-            $table = TableName::parse($typed['table']);
-            $facts = $reader->facts($table, $key);
+            $table = Draft::table($reader, $typed['table']);
+            $facts = $reader->facts($table, $key, $line->reading());
             $line->shape = $facts->shape;
+            $line->files = $facts->files;
+            $plain = Draft::plainName($table, $facts);
             $advice = new Advice($facts);
             $suggestion = $advice->suggestion();
             $line->reasons = $suggestion->reasons;
             $line->typed += [
                 'capture' => $suggestion->capture->value, 'watermark' => (string) $suggestion->watermark, 'key' => implode(', ', $suggestion->key), 'landing' => $suggestion->landing->value,
-                'landed' => "{$source->name}.{$table->name}", 'name' => Draft::freeName($table, $source->name), 'promise_minutes' => $suggestion->capture->value === 'reload' ? '1440' : '15', 'leave_out' => '', 'deletes' => 'apply',
+                'landed' => Draft::schema($source->name).".{$plain->name}", 'name' => Draft::freeName($plain, $source->name), 'promise_minutes' => $suggestion->capture->value === 'reload' ? '1440' : '15', 'leave_out' => '', 'deletes' => 'apply',
             ];
             $line->keyVerdict = $advice->key();
             if ($line->typed['capture'] === 'watermark' && $line->typed['watermark'] !== '') {
@@ -93,8 +98,29 @@ final class GridLine
             'table' => $this->typed['table'], 'name' => trim($this->typed['name']), 'capture' => $this->typed['capture'],
             'watermark' => $this->typed['capture'] === 'watermark' ? $this->typed['watermark'] : null, 'key' => self::list($this->typed['key']), 'landing' => $this->typed['landing'],
             'landed' => trim($this->typed['landed']), 'leave_out' => self::list($this->typed['leave_out'] ?? ''), 'deletes' => $this->typed['deletes'] ?? 'apply', 'partition_by' => self::list($this->typed['partition_by'] ?? ''), 'take_over' => ($this->typed['take_over'] ?? '') === '1',
+            'files' => $this->reading(),
             'promise_seconds' => (int) round((float) $this->typed['promise_minutes'] * 60),
         ];
+    }
+
+    /**
+     * What was typed of how its files are read, in the words of a definition file.
+     *
+     * @return array<string, mixed>
+     */
+    private function reading(): array
+    {
+        $said = array_filter(array_intersect_key($this->typed, array_flip(['format', 'delimiter', 'encoding', 'decimal', 'changed'])), static fn (string $v): bool => $v !== '');
+        $said = isset($said['delimiter']) ? ['delimiter' => $said['delimiter'] === 'tab' ? "\t" : $said['delimiter']] + $said : $said;
+        foreach (['header' => 'header', 'checksum' => 'checksum', 'fit' => 'fit'] as $field => $name) {
+            $said += ($this->typed[$field] ?? '') === '' ? [] : [$name => $this->typed[$field] === 'yes'];
+        }
+        $said += ($this->typed['quote'] ?? '') === '' ? [] : ['quote' => $this->typed['quote'] === 'none' ? null : $this->typed['quote']];
+        $said += ($this->typed['null_text'] ?? '') === '' ? [] : ['null' => $this->typed['null_text']];
+        $said += ctype_digit($this->typed['quiet'] ?? '') ? ['quiet_seconds' => (int) $this->typed['quiet']] : [];
+        $types = json_decode($this->typed['types'] ?? '', true);
+
+        return $said + (is_array($types) && $types !== [] ? ['types' => $types] : []);
     }
 
     /** @return list<string> columns a watermark can stand on */

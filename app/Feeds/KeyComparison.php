@@ -25,7 +25,7 @@ final readonly class KeyComparison
     /** @param  array<string, string>  $key  of the source */
     public static function of(Feed $feed, FeedDefinition $definition, array $key, Systems $systems): self
     {
-        $source = $systems->source($feed->route->source)->row($definition->source, $key);
+        $source = $systems->source($feed->route->source)->row($definition, $key);
         $target = $systems->target($feed->route->target);
         foreach ($definition->landedTable()->tables() as $fork => $table) {
             // A feed that lands its rows without their key has nothing to find them by.

@@ -120,6 +120,7 @@ final class Feed extends Record
     {
         DB::transaction(function (): void {
             $this->receipts()->delete();
+            DB::table('taken_files')->where('feed_id', $this->id)->delete();
             DB::table('spool')->where('feed_id', $this->id)->delete();
             $this->update([
                 'cancel_asked' => false, 'standing' => 'new', 'position' => null, 'sequence' => 0, 'progress' => null, 'note' => null, 'complete_up_to' => null,

@@ -19,16 +19,22 @@ use Lighterman\Core\Treatment\Apart;
  */
 final class SetAside extends Record
 {
+    /** A file set aside whole; its path stands where records have their position. */
+    public const FILE = 'file';
+
+    /** Under which the text of a line is kept beside the values of its columns, which all have names. */
+    public const TEXT = '';
+
     public $timestamps = false;
 
     protected $table = 'set_aside';
 
     protected $casts = ['record' => 'array', 'at_step' => 'array', 'edited' => 'boolean', 'at' => 'immutable_datetime', 'settled_at' => 'immutable_datetime'];
 
-    /** Whether records of a feed are to be sent again. */
+    /** Whether records of a feed are to be sent again. Files are read again instead. */
     public static function asked(int $feedId): bool
     {
-        return self::where('feed_id', $feedId)->where('state', 'asked')->whereNull('overtaken_by')->exists();
+        return self::where('feed_id', $feedId)->where('kind', '<>', self::FILE)->where('state', 'asked')->whereNull('overtaken_by')->exists();
     }
 
     /** @return BelongsTo<Feed, $this> */
@@ -81,6 +87,12 @@ final class SetAside extends Record
         $this->update($failure !== null
             ? ['state' => 'waiting', 'step' => mb_substr(mb_scrub($failure->step), 0, 300), 'reason' => $failure->reason, 'message' => mb_scrub($failure->message), 'at_step' => $apart?->judging->atFailure()]
             : ['state' => $landed ? 'sent' : 'let go', 'note' => $landed ? $this->note : 'dropped by a rule when it was sent again', 'sent_by' => $sequence, 'settled_at' => now()]);
+    }
+
+    /** It still cannot be landed, and waits on. */
+    public function failAgain(string $reason, string $message): void
+    {
+        $this->update(['state' => 'waiting', 'reason' => $reason, 'message' => $message]);
     }
 
     /** @return 'waiting'|'asked'|'sent'|'let go'|'overtaken' */

@@ -11,11 +11,13 @@ use App\Runtime\Treating\AsideBook;
 use App\Runtime\Treating\TreatedLanding;
 use App\Runtime\Treating\Treating;
 use App\Runtime\Treating\WatchCounter;
+use App\Support\Say;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Log;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
@@ -23,6 +25,7 @@ use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Position\FileMark;
 use Throwable;
 
 /**
@@ -75,8 +78,12 @@ final class FeedRunner
         $definition = $feed->definition->parsed();
         $source = $this->systems->source($feed->route->source);
         $clock = hrtime(true);
-        ShapeCheck::agreed($source, $definition);
-        $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note));
+        if ($definition->files === null) {
+            // Files are compared with the agreed shape one by one, as they are read.
+            ShapeCheck::agreed($source, $definition);
+        }
+        $taken = new TakenBook($feed->id);
+        $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
         $planning = self::since($clock);
         $asked = SetAside::asked($feed->id);
         if ($plan->empty && ! $asked) {
@@ -89,7 +96,7 @@ final class FeedRunner
         $session = $target->open($definition->landedTable(), $feed->uid, $lease->token);
         try {
             if ($this->catchUp($feed, $session)) {
-                $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note));
+                $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
             $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition_id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition));
@@ -99,13 +106,22 @@ final class FeedRunner
             if (! $plan->empty) {
                 $this->announce($feed, $plan, $source, $definition, $recorder);
             }
-            try {
-                $whole = $plan->empty || $this->batches($feed, $lease, $plan, $source, $treated, $definition, $recorder);
-            } catch (ReadAgain $again) {
-                $recorder->say($again->getMessage());
-                $plan = $source->plan($definition, $session->position(), BoundNote::fromArray($feed->note));
+            $refused = [];
+            for ($whole = $plan->empty; ! $whole;) {
+                try {
+                    $whole = $this->batches($feed, $lease, $plan, $source, $treated, $definition, $recorder);
+                    break;
+                } catch (ReadAgain $again) {
+                    $recorder->say($again->getMessage());
+                } catch (BrokenFile $broken) {
+                    if ($plan->kind !== 'files') {
+                        throw $broken;
+                    }
+                    $session->abandon();
+                    $refused[$broken->path] = $broken->fault;
+                }
+                $plan = $source->plan($definition, $session->position(), BoundNote::fromArray($feed->note), $taken)->refusing($refused);
                 $treated->begin();
-                $whole = $this->batches($feed, $lease, $plan, $source, $treated, $definition, $recorder);
             }
         } finally {
             $session->close();
@@ -189,14 +205,15 @@ final class FeedRunner
             'reload' => "Reads {$definition->source} whole.",
             'load' => $plan->from->key === null ? "First load of {$definition->source} in key order." : "First load goes on after {$plan->from}.",
             'increment' => "Reads from {$plan->from} to {$plan->end()}.",
+            'files' => 'Takes '.(count($plan->files) === 1 ? '1 file' : count($plan->files).' files').', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files))).($plan->refused === [] ? '.' : '; '.count($plan->refused).' of them changed since they were taken and are set aside.'),
         });
-        if ($plan->kind === 'increment') {
+        if ($plan->kind === 'increment' || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
             return;
         }
         $before = $feed->progress ?? [];
         $feed->update([
             'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
-            'progress' => ['rows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0), 'of' => $this->expected($source, $definition->source), 'since' => microtime(true), 'sinceRows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0)],
+            'progress' => ['rows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0), 'of' => $definition->files === null ? $this->expected($source, $definition->source) : null, 'since' => microtime(true), 'sinceRows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0)],
         ]);
     }
 

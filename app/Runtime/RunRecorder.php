@@ -7,6 +7,7 @@ namespace App\Runtime;
 use App\Models\Feed;
 use App\Models\Receipt as Line;
 use App\Models\Run;
+use App\Models\TakenFile;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Port\Explained;
@@ -51,7 +52,7 @@ final class RunRecorder
     {
         DB::transaction(function () use ($receipt, $readingMs, $treatingMs, $landingMs, $warned): void {
             self::copy($this->feed, $receipt);
-            foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'bytes'] as $count) {
+            foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'superseded', 'bytes'] as $count) {
                 $this->run->{$count} += $receipt->{$count};
             }
             $this->run->set_aside += $receipt->setAside;
@@ -67,6 +68,7 @@ final class RunRecorder
     /** Repeating it for the same receipt changes nothing. */
     public static function copy(Feed $feed, Receipt $receipt): void
     {
+        TakenFile::copy($feed->id, $receipt);
         $new = DB::table('receipts')->insertOrIgnore(Line::line($feed->id, $receipt));
         $feed->update(['position' => $receipt->to->toArray(), 'sequence' => $receipt->sequence, 'last_landed_at' => $receipt->landedAt]);
         if ($new) {
@@ -96,6 +98,6 @@ final class RunRecorder
 
     private static function upTo(ReadPlan $plan): string
     {
-        return $plan->kind !== 'reload' && $plan->window === null ? 'no safe bound yet' : (string) $plan->end();
+        return in_array($plan->kind, ['load', 'increment'], true) && $plan->window === null ? 'no safe bound yet' : (string) $plan->end();
     }
 }

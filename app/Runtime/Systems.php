@@ -8,6 +8,8 @@ use App\Models\Route;
 use App\Models\RouteLog;
 use App\Models\System;
 use App\Support\SystemKind;
+use Lighterman\Connectors\Files\FilesSettings;
+use Lighterman\Connectors\Files\FilesSource;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\MariaDb\MariaDbChangeTable;
@@ -45,6 +47,7 @@ final class Systems
             SystemKind::MariaDb => new MariaDbSource($this->mariaDb($system)),
             SystemKind::Sqlite => new SqliteSource($this->sqlite($system)),
             SystemKind::Lake => throw self::noSource($system),
+            SystemKind::Files => new FilesSource(new FilesSettings($system->name, rtrim((string) $system->settings['path'], '/'), (int) config('lighterman.lake.memory_mb'), (int) config('lighterman.lake.threads'), storage_path('lake'))),
         };
     }
 

@@ -127,7 +127,7 @@ final class Say
     /** What a run does. */
     public static function kind(string $kind): string
     {
-        return ['load' => 'first load', 'increment' => 'increment', 'reload' => 'reload', 'log' => 'changes', 'log load' => 'load beside changes'][$kind] ?? $kind;
+        return ['load' => 'first load', 'increment' => 'increment', 'reload' => 'reload', 'files' => 'files', 'log' => 'changes', 'log load' => 'load beside changes'][$kind] ?? $kind;
     }
 
     /** Exact, with the zone named, for hovering. */

@@ -11,6 +11,7 @@ enum SystemKind: string
     case MariaDb = 'mariadb';
     case Sqlite = 'sqlite';
     case Lake = 'lake';
+    case Files = 'files';
 
     public function word(): string
     {
@@ -19,6 +20,7 @@ enum SystemKind: string
             self::MariaDb => 'MariaDB',
             self::Sqlite => 'SQLite',
             self::Lake => 'Lake folder',
+            self::Files => 'Files in a folder',
         };
     }
 

@@ -254,12 +254,19 @@ write_env() {
     mv "$var/.env.new" "$var/.env"
 }
 
+# What the outside laboratory has left so far, and its archives of past harvests.
+fill_lab_drop() {
+    mkdir -p "$var/lab-drop"
+    cp -Rn demo/lab-drop/. "$var/lab-drop/"
+    php stand-ins/laboratory/laboratory.php "$var/lab-drop"
+}
+
 enter_demo() {
     printf '%s\n%s\n%s' "$(secret reader)" "$(secret writer)" "$(secret cellar)" | php bin/lighterman demo:systems --port="$(cat "$var/pg/port")" ${1:+--cellar-port="$(cat "$var/maria/port")"}
     if [ ! -e "$var/run/demo.done" ]; then
         local who
         for who in engineer viewer; do sign_in "$who" | php bin/lighterman person:add "$who" "$who" >/dev/null; done
-        [ -n "$(php bin/lighterman feeds | grep 'warehouse' || true)" ] || { php bin/lighterman route:load demo/route.yaml && php bin/lighterman route:load demo/lake.yaml; } >/dev/null
+        [ -n "$(php bin/lighterman feeds | grep 'warehouse' || true)" ] || { php bin/lighterman route:load demo/route.yaml && php bin/lighterman route:load demo/lake.yaml && php bin/lighterman route:load demo/laboratory.yaml; } >/dev/null
         touch "$var/run/demo.done"
     fi
     if [ -n "${1:-}" ] && [ ! -e "$var/run/cellar.done" ]; then

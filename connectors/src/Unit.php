@@ -6,6 +6,7 @@ namespace Lighterman\Connectors;
 
 use HashContext;
 use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Receipt;
@@ -21,6 +22,11 @@ final class Unit
 
     public int $setAside = 0;
 
+    /** @var list<FileMark> taken by its batches before the last */
+    private array $files = [];
+
+    private ?Batch $last = null;
+
     private readonly HashContext $hash;
 
     public function __construct(public readonly Position $from, public readonly int $sequence, public readonly string $now)
@@ -30,6 +36,8 @@ final class Unit
 
     public function add(Batch $batch): void
     {
+        $this->files = $this->last?->closes ? [...$this->files, ...$this->last->to->files] : $this->files;
+        $this->last = $batch;
         $this->rows += $batch->rows;
         $this->bytes += $batch->bytes();
         $this->dropped += $batch->dropped;
@@ -63,9 +71,9 @@ final class Unit
     public function receipt(int $run, Batch $last, Counts $counts, string $landedAt): Receipt
     {
         return new Receipt(
-            $this->sequence, $run, $this->from, $last->to, $this->rows + $this->dropped + $this->setAside,
+            $this->sequence, $run, $this->from->bare(), $last->to->also($this->files), $this->rows + $this->dropped + $this->setAside,
             $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $this->dropped, $this->setAside,
-            $this->bytes, hash_final($this->hash), $last->sourceTime, $landedAt,
+            $this->bytes, hash_final($this->hash), $last->sourceTime, $landedAt, $counts->superseded,
         );
     }
 }

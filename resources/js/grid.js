@@ -6,9 +6,14 @@ export const grid = () => ({
     init() {
         this.$root.addEventListener('change', (e) => {
             if (e.target.closest('[data-all]')) return this.all(e.target);
-            const line = e.target.closest('tr[data-line]');
+            const line = e.target.closest('tr[data-line]') ?? e.target.closest('tr[data-reading]')?.previousElementSibling.previousElementSibling;
             if (line) this.judge([line]);
         });
+    },
+    // How the files of a line are read stands below its advice.
+    reading(line) {
+        const row = line.nextElementSibling?.nextElementSibling;
+        return row?.matches('tr[data-reading]') ? row : null;
     },
     lines() {
         return [...this.$root.querySelectorAll('tr[data-line]')];
@@ -35,7 +40,7 @@ export const grid = () => ({
         const body = new FormData();
         body.append('_token', form.querySelector('[name=_token]').value);
         for (const name of ['source', 'target']) body.append(name, form.querySelector(`[name=${name}]`).value);
-        for (const line of lines) for (const input of line.querySelectorAll('[name]')) body.append(input.name, input.value);
+        for (const line of lines) for (const row of [line, this.reading(line)]) for (const input of row?.querySelectorAll('[name]') ?? []) body.append(input.name, input.value);
         const answer = await fetch(this.$root.dataset.judge, { method: 'POST', body, headers: { Accept: 'application/json' } });
         this.busy = false;
         if (!answer.ok) return;

@@ -32,7 +32,7 @@ final class LandedController
             $target = $systems->target($feed->route->target);
             $files = array_filter(array_map(static fn (LandedTable $t): ?KeptFiles => $target->files($t->name), $definition->landedTable()->tables()));
             if ($request->boolean('count')) {
-                $counts = ['source' => $systems->source($feed->route->source)->count($definition->source), 'target' => array_map(static fn (LandedTable $t): int => $target->count($t->name), $definition->landedTable()->tables())];
+                $counts = ['source' => $systems->source($feed->route->source)->count($definition), 'target' => array_map(static fn (LandedTable $t): int => $target->count($t->name), $definition->landedTable()->tables())];
             }
             if (count($key) === count($definition->key) && $key !== [] && ! in_array('', $key, true)) {
                 $row = KeyComparison::of($feed, $definition, $key, $systems);

@@ -14,17 +14,19 @@ use Illuminate\Http\JsonResponse;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
+use Lighterman\Connectors\Files\FilesSource;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Unreadable;
 
 /** From choosing tables to starting their feeds: tables, grid, rehearsal, start. Each step carries on what was typed before. */
 final class NewFeedsController
 {
-    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'partition_by', 'deletes', 'take_over'];
+    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'partition_by', 'deletes', 'take_over', 'format', 'delimiter', 'quote', 'encoding', 'header', 'decimal', 'null_text', 'changed', 'checksum', 'quiet', 'fit', 'types'];
 
     public function __construct(private readonly Systems $systems)
     {
@@ -38,7 +40,8 @@ final class NewFeedsController
         $catalogue = $trouble = null;
         if ($source !== null && $target !== null) {
             try {
-                $catalogue = $this->systems->source($source)->catalogue();
+                $reader = $this->systems->source($source);
+                $catalogue = $request->boolean('each') && $reader instanceof FilesSource ? $reader->each() : $reader->catalogue();
             } catch (Explained $e) {
                 $trouble = $e;
             }
@@ -50,7 +53,7 @@ final class NewFeedsController
 
     public function sample(Request $request): View
     {
-        $given = $request->validate(['source' => 'required|string', 'table' => 'required|string|max:200']);
+        $given = $request->validate(['source' => 'required|string', 'table' => 'required|string|max:1000']);
         $trouble = null;
         $rows = [];
         try {
@@ -65,9 +68,17 @@ final class NewFeedsController
     public function grid(Request $request): View
     {
         [$source, $target] = $this->ends($request);
-        $typed = $request->has('lines') ? $this->typed($request) : array_map(static fn (string $t): array => ['table' => $t], $request->validate(['tables' => 'required|array|min:1|max:500', 'tables.*' => 'string'], ['tables.required' => 'Tick at least one table.'])['tables']);
+        $typed = $request->has('lines') ? $this->typed($request) : array_map(static fn (string $t): array => ['table' => $t], $this->chosen($request));
 
         return $this->gridView($request, $source, $target, $typed);
+    }
+
+    /** @return list<string> tables that were ticked, and patterns of files that were typed */
+    private function chosen(Request $request): array
+    {
+        $request->merge(['tables' => array_filter((array) $request->input('tables'))]);
+
+        return array_values($request->validate(['tables' => 'required|array|min:1|max:500', 'tables.*' => 'string|max:1000'], ['tables.required' => 'Tick at least one table.'])['tables']);
     }
 
     public function judge(Request $request): JsonResponse
@@ -125,10 +136,10 @@ final class NewFeedsController
         return view('new.grid', compact('source', 'target', 'lines', 'said') + ['schedule' => $request->has('schedule') ? rescue(static fn () => ScheduleInput::read($request->all()), static fn () => Schedule::everyMinutes(5), false) : Schedule::everyMinutes(5)]);
     }
 
-    /** @return array{definition: FeedDefinition, preparation: Preparation|null, rows: list<array<string, string|null>>, count: int, whole: bool, trouble: Explained|null, atSource: list<string>} */
+    /** @return array{definition: FeedDefinition, preparation: Preparation|null, rows: list<array<string, string|null>>, unreadable: list<Unreadable>, count: int, whole: bool, trouble: Explained|null, atSource: list<string>} */
     private function rehearsal(FeedDefinition $definition, System $source, System $target): array
     {
-        $told = ['definition' => $definition, 'preparation' => null, 'rows' => [], 'count' => 0, 'whole' => true, 'trouble' => null, 'atSource' => []];
+        $told = ['definition' => $definition, 'preparation' => null, 'rows' => [], 'unreadable' => [], 'count' => 0, 'whole' => true, 'trouble' => null, 'atSource' => []];
         try {
             $told['preparation'] = $this->systems->target($target)->prepare($definition->landedTable());
             if ($definition->capture->bringsChanges()) {
@@ -149,6 +160,7 @@ final class NewFeedsController
             }
             if ($batch !== null) {
                 $told['count'] = $batch->rows;
+                $told['unreadable'] = $batch->unreadable;
                 $told['whole'] = $batch->closes && $batch->to->equals($plan->end());
                 foreach ($batch->decoded() as $row) {
                     $told['rows'][] = array_combine($batch->shape->names(), $row);
@@ -173,9 +185,28 @@ final class NewFeedsController
     /** @return array<int, array<string, string>> */
     private function typed(Request $request): array
     {
-        $lines = $request->validate(['lines' => 'required|array|min:1|max:500', 'lines.*.table' => 'required|string|max:200', 'lines.*.capture' => 'in:watermark,reload,log,trigger', 'lines.*.landing' => 'in:append,upsert,replace,versions', 'lines.*.deletes' => 'in:apply,mark,ignore'])['lines'];
+        $lines = $request->validate(['lines' => 'required|array|min:1|max:500', 'lines.*.table' => 'required|string|max:1000', 'lines.*.capture' => 'in:watermark,reload,log,trigger,files', 'lines.*.landing' => 'in:append,upsert,replace,versions', 'lines.*.deletes' => 'in:apply,mark,ignore'])['lines'];
 
-        return array_map(static fn (int $n): array => array_map(strval(...), array_intersect_key($request->input("lines.{$n}"), array_flip(self::FIELDS))), array_combine(array_keys($lines), array_keys($lines)));
+        return array_map(static fn (int $n): array => array_map(strval(...), array_intersect_key(self::withTypes($request->input("lines.{$n}")), array_flip(self::FIELDS))), array_combine(array_keys($lines), array_keys($lines)));
+    }
+
+    /**
+     * The types that somebody chose for columns of files, as one field; those that were found stay open.
+     *
+     * @param  array<string, mixed>  $line
+     * @return array<string, mixed>
+     */
+    private static function withTypes(array $line): array
+    {
+        if (! is_array($line['types'] ?? null)) {
+            return $line;
+        }
+        $chosen = [];
+        foreach ($line['types'] as $i => $type) {
+            $chosen += is_string($type) && $type !== ($line['found'][$i] ?? null) && is_string($line['columns'][$i] ?? null) ? [$line['columns'][$i] => $type] : [];
+        }
+
+        return ['types' => $chosen === [] ? '' : json_encode($chosen, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)] + $line;
     }
 
     /** @return array{System, System} */

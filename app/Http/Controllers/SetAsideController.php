@@ -31,7 +31,7 @@ final class SetAsideController
 
     public function show(Feed $feed, int $record): View
     {
-        return view('feeds.set-aside-one', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'record' => $this->one($feed, $record), 'whole' => null]);
+        return view('feeds.set-aside-one', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'record' => $one = $this->one($feed, $record), 'whole' => null, 'text' => self::isOpen($feed) ? $one->whole()[SetAside::TEXT] ?? null : null]);
     }
 
     /** With what masks hide; that somebody looked is written down. */
@@ -40,7 +40,7 @@ final class SetAsideController
         $one = $this->one($feed, $record);
         Audit::record('looked at what masks hide in a set-aside record of', 'feed', $feed->name, null, ['record' => $one->id]);
 
-        return view('feeds.set-aside-one', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'record' => $one, 'whole' => $one->whole()]);
+        return view('feeds.set-aside-one', ['feed' => $feed->load('route.source', 'route.target', 'route.logs', 'definition'), 'record' => $one, 'whole' => $one->whole(), 'text' => $one->whole()[SetAside::TEXT] ?? null]);
     }
 
     public function edit(Request $request, Feed $feed, int $record): RedirectResponse
@@ -94,6 +94,14 @@ final class SetAsideController
                 echo json_encode(['id' => $r->id, 'state' => $r->standing(), 'run' => $r->run_id, 'position' => $r->position, 'step' => $r->step, 'reason' => $r->reason, 'message' => $r->message, 'at' => $r->at->toIso8601String(), 'note' => $r->note, 'record' => $r->record, 'at_step' => $r->at_step], JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES), "\n";
             }
         }, 'set-aside.jsonl', ['Content-Type' => 'application/jsonl']);
+    }
+
+    /** Whether no mask hides anything of what a line of the feed's files says. */
+    private static function isOpen(Feed $feed): bool
+    {
+        $definition = $feed->definition->parsed();
+
+        return array_filter($definition->carried()->names(), $definition->treatment->hides(...)) === [];
     }
 
     private function one(Feed $feed, int $record): SetAside

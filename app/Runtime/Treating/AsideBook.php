@@ -8,6 +8,8 @@ use App\Models\SetAside;
 use Illuminate\Support\Facades\Crypt;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Position\FileMark;
+use Lighterman\Core\Record\Unreadable;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Judging;
 
@@ -58,20 +60,60 @@ final class AsideBook
     public function add(Apart $apart, array $where): void
     {
         $failure = $apart->judging->decisive();
-        $whole = array_combine($this->columns, $apart->row);
-        $hidden = array_map(fn (string $c, string|false|null $v): string|false|null => is_string($v) && $this->definition->treatment->hides($c) ? Judging::HIDDEN : $v, $this->columns, $apart->row);
+        $this->write($apart->row, $where + ['step' => $failure->step ?? '', 'reason' => $failure->reason ?? 'unknown', 'message' => $failure->message ?? '', 'at_step' => $apart->judging->atFailure()]);
+    }
+
+    /**
+     * A line of a file, or a file, that rows could not be made of.
+     *
+     * @param  list<string>  $carried  columns of its row
+     * @param  array{run: int, sequence: int}  $where
+     */
+    public function addUnreadable(Unreadable $unreadable, array $carried, array $where): void
+    {
+        $row = array_combine($carried, $unreadable->row);
+        $whole = $unreadable->number === 0;
+        $this->write(array_map(static fn (string $c): ?string => $row[$c] ?? null, $this->columns), $where + [
+            'step' => $whole ? 'reading the file' : 'reading the line', 'reason' => $unreadable->reason, 'message' => $unreadable->message(), 'at_step' => [],
+            'position' => $unreadable->file, 'number' => $unreadable->number, 'kind' => $whole ? SetAside::FILE : 'line',
+        ], $unreadable->text);
+    }
+
+    /**
+     * Files that a unit takes: what waited of an earlier reading of them whole is settled with it.
+     *
+     * @param  list<FileMark>  $files
+     */
+    public function taken(array $files, int $sequence): void
+    {
+        if ($files !== []) {
+            $waiting = fn (string $state) => DB::table('set_aside')->where('feed_id', $this->feedId)->where('kind', SetAside::FILE)->whereIn('position', array_map(static fn (FileMark $f): string => $f->path, $files))->where('sequence', '<', $sequence)->whereNull('overtaken_by')->where('state', $state);
+            $waiting('asked')->update(['state' => 'sent', 'sent_by' => $sequence, 'settled_at' => now()]);
+            $waiting('waiting')->update(['overtaken_by' => $sequence]);
+        }
+    }
+
+    /**
+     * @param  list<string|false|null>  $row  in the order of the treated columns
+     * @param  array{run: int, sequence: int, position: string, lsn?: int, number?: int, kind?: string, at?: int, step: string, reason: string, message: string, at_step: array<string, string|null>}  $where
+     * @param  string  $text  as it stands in the file, where the row does not say everything
+     */
+    private function write(array $row, array $where, string $text = ''): void
+    {
+        $whole = array_combine($this->columns, $row);
+        $hidden = array_map(fn (string $c, string|false|null $v): string|false|null => is_string($v) && $this->definition->treatment->hides($c) ? Judging::HIDDEN : $v, $this->columns, $row);
         $record = array_combine($this->columns, $hidden);
         $json = static fn (mixed $v): string => str_replace('\u0000', '', json_encode($v, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_INVALID_UTF8_SUBSTITUTE));
         $this->lines[] = [
             'feed_id' => $this->feedId, 'definition_id' => $this->definitionId, 'run_id' => $where['run'], 'sequence' => $where['sequence'], 'position' => $where['position'],
             'lsn' => $where['lsn'] ?? null, 'number' => $where['number'] ?? 0, 'kind' => $where['kind'] ?? 'row', 'made_at' => $where['at'] ?? null,
-            'step' => mb_substr(self::clean($failure->step ?? ''), 0, 300), 'reason' => $failure->reason ?? 'unknown', 'message' => self::clean($failure->message ?? ''),
+            'step' => mb_substr(self::clean($where['step']), 0, 300), 'reason' => $where['reason'], 'message' => self::clean($where['message']),
             'key' => self::clean(implode(', ', array_map(static fn (string $k): string => "{$k} = ".($record[$k] === null || $record[$k] === false ? 'null' : $record[$k]), $this->definition->key))),
-            'key_hash' => $this->hash($apart->row), 'record' => $json($record), 'sealed' => Crypt::encryptString(json_encode($whole, JSON_THROW_ON_ERROR | JSON_INVALID_UTF8_SUBSTITUTE)),
-            'at_step' => $json($apart->judging->atFailure()), 'at' => now(),
+            'key_hash' => $this->hash($row), 'record' => $json($record), 'sealed' => Crypt::encryptString(json_encode($whole + ($text === '' ? [] : [SetAside::TEXT => $text]), JSON_THROW_ON_ERROR | JSON_INVALID_UTF8_SUBSTITUTE)),
+            'at_step' => $json($where['at_step']), 'at' => now(),
         ];
-        if ($this->definition->key !== []) {
-            $this->waiting[$this->hash($apart->row)] = true;
+        if ($this->definition->key !== [] && ($where['kind'] ?? '') !== SetAside::FILE) {
+            $this->waiting[$this->hash($row)] = true;
         }
         if (count($this->lines) >= self::AT_ONCE) {
             $this->flush();

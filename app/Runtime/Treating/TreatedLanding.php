@@ -69,6 +69,13 @@ final class TreatedLanding
         if ($whole && $batch->closes && $this->definition->landing === Landing::Replace) {
             $this->book->overtakeAll($this->sequence);
         }
+        foreach ($batch->unreadable as $unreadable) {
+            $this->book->addUnreadable($unreadable, $batch->shape->names(), ['run' => $this->recorder->run->id, 'sequence' => $this->sequence]);
+        }
+        $this->book->flush();
+        if ($batch->closes) {
+            $this->book->taken($batch->to->files, $this->sequence);
+        }
         $batch = $this->treated($batch);
         $this->treating += (hrtime(true) - $clock) / 1e6;
         $clock = hrtime(true);
@@ -107,7 +114,7 @@ final class TreatedLanding
     private function treated(Batch $batch): Batch
     {
         if ($this->treater === null) {
-            return $batch;
+            return $batch->unreadable === [] ? $batch : $batch->treated($batch->shape, $batch->encoded, 0, 0);
         }
         $treated = $this->treater->block($batch->encoded);
         foreach ($treated->apart as $apart) {
@@ -174,11 +181,19 @@ final class TreatedLanding
     {
         $columns = $this->definition->treated()->names();
         do {
-            $records = SetAside::where('feed_id', $feedId)->where('state', 'asked')->whereNull('overtaken_by')->orderBy('id')->limit(self::AGAIN)->get();
+            $records = SetAside::where('feed_id', $feedId)->where('kind', '<>', SetAside::FILE)->where('state', 'asked')->whereNull('overtaken_by')->orderBy('id')->limit(self::AGAIN)->get();
             $treated = new Treated;
+            $sent = 0;
             foreach ($records as $record) {
                 $whole = $record->whole();
                 $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $columns);
+                $faults = $this->definition->files?->mended($this->definition->treated(), $raw) ?? [];
+                if ($faults !== []) {
+                    $record->failAgain('wrong_type', implode('; ', $faults).'.');
+
+                    continue;
+                }
+                $sent++;
                 $apart = count($treated->apart);
                 $row = $this->treater === null ? $raw : $this->treater->row($raw, $treated);
                 $came = $row ?? $this->treater?->left;
@@ -188,11 +203,11 @@ final class TreatedLanding
                 }
                 $record->settle($row !== null, $treated->apart[$apart] ?? null, $this->sequence);
             }
-            if ($records->isNotEmpty()) {
-                $at = $this->session->position();
+            if ($sent > 0) {
+                $at = $this->session->position()->bare();
                 $this->watch->add($treated->landing(), $treated);
                 $this->landed($this->session->again(new Batch($this->table->shape, $treated->own(), $at, $at, null, true, $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated)), $this->recorder->run->id), 0.0);
-                $this->recorder->say("{$records->count()} records set aside before were sent again".($treated->apart === [] ? '.' : ', '.count($treated->apart).' failed again.'));
+                $this->recorder->say("{$sent} records set aside before were sent again".($treated->apart === [] ? '.' : ', '.count($treated->apart).' failed again.'));
             }
         } while ($records->count() === self::AGAIN);
     }

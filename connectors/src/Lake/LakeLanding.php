@@ -5,8 +5,9 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Lake;
 
 use Lighterman\Connectors\Counts;
-use Lighterman\Connectors\Lake\Engine\Engine;
-use Lighterman\Connectors\Lake\Engine\EngineError;
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\EngineError;
+use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\Unit;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
@@ -54,7 +55,7 @@ final class LakeLanding implements LandingSession
             $writers[$fork] = new TableWriter($folder, $engine, $table, $work, count($writers));
         }
         $this->writers = $writers;
-        $this->straight = array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $page->tables)) === 0;
+        $this->straight = ! $landed->repeats && array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $page->tables)) === 0;
     }
 
     public function position(): Position
@@ -207,7 +208,7 @@ final class LakeLanding implements LandingSession
         }
     }
 
-    private function abandon(): void
+    public function abandon(): void
     {
         $this->unit = $this->last = null;
         $this->gone = '';

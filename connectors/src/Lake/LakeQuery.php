@@ -4,6 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\EngineError;
+use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Port\SystemTrouble;
 
@@ -75,7 +78,7 @@ final readonly class LakeQuery
             }
 
             return ['columns' => $columns, 'rows' => array_slice($rows, 0, $limit), 'cut' => count($rows) > $limit, 'files' => $files === 0 ? null : [$files - $engine->leftOut($sql), $files]];
-        } catch (Engine\EngineError $e) {
+        } catch (EngineError $e) {
             return ['error' => $e->getMessage()];
         } finally {
             $engine->close();
@@ -83,15 +86,15 @@ final readonly class LakeQuery
     }
 
     /** Makes the tables known that a statement may mean: the others are not even opened. @return int how many files they have */
-    private function name(Engine\Engine $engine, string $sql): int
+    private function name(Engine $engine, string $sql): int
     {
         $files = 0;
         $folder = $this->settings->folder();
         foreach ((new Ledger($folder))->tables() as $name => $table) {
             [$schema, $own] = explode('.', $name, 2);
-            $engine->run('CREATE SCHEMA IF NOT EXISTS '.Engine\Engine::name($schema));
+            $engine->run('CREATE SCHEMA IF NOT EXISTS '.Engine::name($schema));
             if (stripos($sql, $own) !== false) {
-                $engine->run('CREATE VIEW '.Engine\Engine::name($schema).'.'.Engine\Engine::name($own).' AS '.$this->view($folder, $table));
+                $engine->run('CREATE VIEW '.Engine::name($schema).'.'.Engine::name($own).' AS '.$this->view($folder, $table));
                 $files += count($table->files);
             }
         }

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Connectors\Lake\Engine\Engine;
+use Lighterman\Connectors\Engine\Engine;
 
 /** Where a lake lies on this machine, and what the engine that reads and writes it may use. */
 final readonly class LakeSettings
@@ -18,9 +18,10 @@ final readonly class LakeSettings
     {
     }
 
-    public function engine(): Engine
+    /** @param  bool  $ordered  whether rows keep the order in which they are read */
+    public function engine(bool $ordered = false): Engine
     {
-        return new Engine([$this->path], $this->memory, $this->threads, $this->temporary);
+        return new Engine([$this->path], $this->memory, $this->threads, $this->temporary, $ordered);
     }
 
     public function folder(): Folder

@@ -4,7 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Connectors\Lake\Engine\Engine;
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Port\ChangeLanding;
@@ -145,7 +146,7 @@ final class LakeTarget implements TargetSystem
         $work = Ledger::FOLDER."/work/{$feed}";
         $this->folder->make($work);
 
-        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine(), $landed, $page, $work);
+        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine($landed->repeats), $landed, $page, $work);
     }
 
     /** Removes what a crash has left: files that were being made, and those that were never counted. */

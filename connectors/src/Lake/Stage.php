@@ -4,7 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Connectors\Lake\Engine\Engine;
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;

@@ -5,8 +5,9 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Lake;
 
 use Lighterman\Connectors\Counts;
-use Lighterman\Connectors\Lake\Engine\Engine;
-use Lighterman\Connectors\Lake\Engine\EngineError;
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\EngineError;
+use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Landing;
@@ -136,11 +137,12 @@ final class TableWriter
     private function merge(string $leaving): array
     {
         $stage = $this->stageName();
+        $superseded = $this->landed->repeats ? $this->dropSuperseded($stage) : 0;
         $this->refuseTwice($stage);
         $staged = (int) $this->engine->value("SELECT count(*) FROM {$stage}");
         $key = $this->landed->key;
         if ($this->was->files === []) {
-            return [$this->was->with($this->copied("SELECT * FROM {$stage}")), new Counts($staged)];
+            return [$this->was->with($this->copied("SELECT * FROM {$stage}")), new Counts($staged, superseded: $superseded)];
         }
         $same = static fn (string $a, string $b, array $columns): string => implode(' AND ', array_map(static fn (string $c): string => "{$a}.".Engine::name($c).' IS NOT DISTINCT FROM '."{$b}.".Engine::name($c), $columns)) ?: 'true';
         $on = implode(' AND ', array_map(static fn (string $k): string => 'o.'.Engine::name($k).' = s.'.Engine::name($k), $key));
@@ -161,7 +163,16 @@ final class TableWriter
             $stay = [...$stay, ...$this->copied($changed.$kept)];
         }
 
-        return [$this->was->with($stay), new Counts($staged - $hits, $hits - $unchanged, $unchanged, $deleted)];
+        return [$this->was->with($stay), new Counts($staged - $hits, $hits - $unchanged, $unchanged, $deleted, superseded: $superseded)];
+    }
+
+    /** Takes out the staged rows after which another of the same key came. @return int how many */
+    private function dropSuperseded(string $stage): int
+    {
+        $before = (int) $this->engine->value("SELECT count(*) FROM {$stage}");
+        $this->engine->run("DELETE FROM {$stage} WHERE rowid IN (SELECT place FROM (SELECT rowid AS place, row_number() OVER (PARTITION BY {$this->names($this->landed->key)} ORDER BY rowid DESC) AS n FROM {$stage}) WHERE n > 1)");
+
+        return $before - (int) $this->engine->value("SELECT count(*) FROM {$stage}");
     }
 
     /** @throws SystemTrouble if two staged rows have the same key */

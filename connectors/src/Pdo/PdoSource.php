@@ -22,6 +22,7 @@ use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Port\TakenFiles;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
@@ -90,14 +91,14 @@ abstract class PdoSource implements SourceSystem
         return new SqlLookup($this->spelling, $table, $match, $take, $this->connection->rows(...));
     }
 
-    public function facts(TableName $table, array $key = []): TableFacts
+    public function facts(TableName $table, array $key = [], array $files = []): TableFacts
     {
         return (new PdoFacts($this->connection, $this->spelling, $this->now()))->facts($table, $this->shape($table), $key, $this->indexFacts($table));
     }
 
-    public function count(TableName $table): int
+    public function count(FeedDefinition $definition): int
     {
-        return (int) $this->connection->value('SELECT count(*) FROM '.$this->spelling->table($table));
+        return (int) $this->connection->value('SELECT count(*) FROM '.$this->spelling->table($definition->source));
     }
 
     public function withoutWatermark(FeedDefinition $definition): int
@@ -107,8 +108,9 @@ abstract class PdoSource implements SourceSystem
         );
     }
 
-    public function row(TableName $table, array $key): ?array
+    public function row(FeedDefinition $definition, array $key): ?array
     {
+        $table = $definition->source;
         $shape = $this->shape($table);
         $where = [];
         foreach ($key as $column => $value) {
@@ -119,7 +121,7 @@ abstract class PdoSource implements SourceSystem
         return $this->connection->row('SELECT '.$this->rendered($shape).' FROM '.$this->spelling->table($table).' WHERE '.implode(' AND ', $where).' LIMIT 1');
     }
 
-    public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note): ReadPlan
+    public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, ?TakenFiles $taken = null): ReadPlan
     {
         return Planner::plan($definition, $from, $note, $this->moment($definition), fn (Window $window): bool => $this->connection->value(
             'SELECT EXISTS (SELECT 1 FROM '.$this->spelling->table($definition->source).' WHERE '.(new Conditions($this->spelling, $definition))->window($window).')',

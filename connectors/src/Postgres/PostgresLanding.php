@@ -33,7 +33,7 @@ final class PostgresLanding implements LandingSession
         private Position $position,
     ) {
         $this->writers = new Writers($connection, $landed);
-        $this->straight = $landed->landing === Landing::Append || ($position->isLoading() && $this->writers->mayGoStraight());
+        $this->straight = $landed->landing === Landing::Append || ($position->isLoading() && ! $landed->repeats && $this->writers->mayGoStraight());
     }
 
     public function position(): Position
@@ -129,7 +129,7 @@ final class PostgresLanding implements LandingSession
         return $receipt;
     }
 
-    private function abandon(): void
+    public function abandon(): void
     {
         $this->connection->rollback();
         $this->unit = null;

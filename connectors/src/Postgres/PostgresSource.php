@@ -20,6 +20,7 @@ use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Port\TakenFiles;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
@@ -87,22 +88,24 @@ final class PostgresSource implements SourceSystem
         return new SqlLookup(new PostgresSpelling, $table, $match, $take, $this->connection->rows(...));
     }
 
-    public function facts(TableName $table, array $key = []): TableFacts
+    public function facts(TableName $table, array $key = [], array $files = []): TableFacts
     {
         return (new FactFinder($this->connection))->facts($table, $this->shape($table), $key);
     }
 
-    public function count(TableName $table): int
+    public function count(FeedDefinition $definition): int
     {
-        return (int) $this->connection->value('SELECT count(*) FROM '.Sql::table($table));
+        return (int) $this->connection->value('SELECT count(*) FROM '.Sql::table($definition->source));
     }
 
-    public function row(TableName $table, array $key): ?array
+    public function row(FeedDefinition $definition, array $key): ?array
     {
+        $table = $definition->source;
+
         return Sql::rowByKey($this->connection, $table, $key);
     }
 
-    public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note): ReadPlan
+    public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, ?TakenFiles $taken = null): ReadPlan
     {
         return Planner::plan($definition, $from, $note, $this->moment($definition), fn (Window $window): bool => $this->connection->value(
             'SELECT EXISTS (SELECT 1 FROM '.Sql::table($definition->source).' WHERE '.(new Conditions(new PostgresSpelling, $definition))->window($window).')',

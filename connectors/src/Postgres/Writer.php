@@ -130,6 +130,7 @@ final class Writer
 
     private function merge(int $rows): Counts
     {
+        $superseded = $this->landed->repeats ? $this->connection->affected($this->supersededSql()) : 0;
         $this->connection->run('SAVEPOINT staged');
         try {
             $row = $this->connection->row($this->mergeSql());
@@ -140,7 +141,15 @@ final class Writer
         // The stage empties itself at commit, so a unit that fails leaves it as it was.
         [$inserted, $updated] = [(int) ($row['inserted'] ?? 0), (int) ($row['updated'] ?? 0)];
 
-        return new Counts($inserted, $updated, $rows - $inserted - $updated);
+        return new Counts($inserted, $updated, $rows - $superseded - $inserted - $updated, superseded: $superseded);
+    }
+
+    /** Takes out the staged rows after which another of the same key came. The stage is only ever added to, so that its rows stand in their order. */
+    private function supersededSql(): string
+    {
+        $key = Connection::names($this->landed->key);
+
+        return "DELETE FROM {$this->stage()} s USING (SELECT ctid AS place, row_number() OVER (PARTITION BY {$key} ORDER BY ctid DESC) AS n FROM {$this->stage()}) d WHERE s.ctid = d.place AND d.n > 1";
     }
 
     /** Names the key that two rows of the unit share, where that is what the target complained of. */

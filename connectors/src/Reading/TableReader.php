@@ -125,7 +125,7 @@ final class TableReader implements BatchReader
             'reload' => $select,
             'load' => "{$select} WHERE ".$this->conditions->load($window, $after)
                 .' ORDER BY '.$this->conditions->names($this->definition->key).' LIMIT '.self::CHUNK,
-            'increment' => "{$select} WHERE ".($window === null ? '1 = 0' : $this->conditions->window($window))
+            default => "{$select} WHERE ".($window === null ? '1 = 0' : $this->conditions->window($window))
                 .' ORDER BY '.$this->conditions->names([(string) $this->definition->watermark, ...$this->definition->key]),
         });
     }

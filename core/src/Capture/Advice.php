@@ -76,6 +76,7 @@ final readonly class Advice
         $words = implode(', ', $this->facts->key);
 
         return match (true) {
+            $this->facts->key === [] && $this->facts->files !== null => new Verdict('fine', []),
             $this->facts->key === [] => new Verdict('warned', ['The table has no primary key. Choose columns that tell rows apart, or reload it whole.']),
             $this->facts->duplicate !== null => new Verdict('refused', ["({$words}) does not tell rows apart: more than one row has ".self::values($this->facts->duplicate).'. Rows would overwrite each other.']),
             $this->facts->nullableKey !== [] => new Verdict('refused', [implode(', ', $this->facts->nullableKey).' is null in some rows, so they could not be told apart.']),
@@ -86,6 +87,9 @@ final readonly class Advice
 
     public function suggestion(): Suggestion
     {
+        if ($this->facts->files !== null) {
+            return $this->filesSuggestion();
+        }
         $best = $this->bestWatermark();
         $key = $this->key()->result === 'refused' ? [] : $this->facts->key;
         if ($best === null || $key === []) {
@@ -105,6 +109,15 @@ final readonly class Advice
         return new Suggestion(Capture::Watermark, $best->column->name, $key, $landing, $verdict->reasons ?: [
             $landing === Landing::Append ? "{$best->column->name} grows with every row, and rows are never updated." : "{$best->column->name} is indexed, never null, and later than every other moment in the row.",
         ]);
+    }
+
+    private function filesSuggestion(): Suggestion
+    {
+        $key = $this->key()->result === 'refused' ? [] : $this->facts->key;
+
+        return new Suggestion(Capture::Files, null, $key, $key === [] ? Landing::Append : Landing::Upsert, [$key === []
+            ? 'Every file is taken once, and its rows are added. Where later files correct earlier ones, name a key and use upsert.'
+            : 'Every file is taken once; a row with a key that is there takes the earlier one\'s place.']);
     }
 
     private function bestWatermark(): ?ColumnFacts

@@ -11,6 +11,7 @@ enum Capture: string
     case Watermark = 'watermark';
     case Log = 'log';
     case Trigger = 'trigger';
+    case Files = 'files';
 
     public function explanation(): string
     {
@@ -19,6 +20,7 @@ enum Capture: string
             self::Watermark => 'Reads only rows past the last value of a growing column.',
             self::Log => 'Takes every insert, update and delete from the database\'s own change log.',
             self::Trigger => 'Takes every insert, update and delete from triggers that write them into a table beside.',
+            self::Files => 'Takes every file that matches a pattern, once.',
         };
     }
 

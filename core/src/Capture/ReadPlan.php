@@ -4,17 +4,21 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture;
 
+use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Position\Position;
 
-/** What one run will read: the whole table, the rest of a first load, or one window of increments. */
+/** What one run will read: the whole table, the rest of a first load, one window of increments, or some files. */
 final readonly class ReadPlan
 {
     /**
-     * @param  'reload'|'load'|'increment'  $kind
+     * @param  'reload'|'load'|'increment'|'files'  $kind
      * @param  Position  $from  where reading begins
      * @param  Window|null  $window  null for a reload, and for a first load without a watermark
      * @param  string  $sourceTime  ISO 8601, UTC: completeness once everything planned has landed
      * @param  bool  $empty  known beforehand to bring no row
+     * @param  list<FileMark>  $files  to be read, in order; for a source of files
+     * @param  array<string, string>  $refused  why some of these are set aside whole, by path
+     * @param  list<FileMark>  $growing  files that are left, since somebody may still be writing to them
      */
     public function __construct(
         public string $kind,
@@ -23,12 +27,21 @@ final readonly class ReadPlan
         public string $sourceTime,
         public ?BoundNote $note = null,
         public bool $empty = false,
+        public array $files = [],
+        public array $refused = [],
+        public array $growing = [],
     ) {
+    }
+
+    /** @param  array<string, string>  $refused  further files to be set aside whole, and why, by path */
+    public function refusing(array $refused): self
+    {
+        return new self($this->kind, $this->from, $this->window, $this->sourceTime, $this->note, $this->empty, $this->files, $refused + $this->refused, $this->growing);
     }
 
     /** The position once everything planned has landed. */
     public function end(): Position
     {
-        return $this->window->end ?? Position::after($this->sourceTime);
+        return $this->kind === 'files' ? $this->from->taking($this->files) : ($this->window->end ?? Position::after($this->sourceTime));
     }
 }

@@ -20,6 +20,7 @@ final readonly class TableFacts
      * @param  list<string>  $key  the key these facts speak about
      * @param  array<string, string>|null  $duplicate  key values that two rows share, when the key does not tell rows apart
      * @param  list<string>  $nullableKey  columns of the key that hold nulls
+     * @param  FileFacts|null  $files  how its files are read, where it consists of such
      */
     public function __construct(
         public TableName $table,
@@ -33,6 +34,7 @@ final readonly class TableFacts
         public array $key,
         public ?array $duplicate = null,
         public array $nullableKey = [],
+        public ?FileFacts $files = null,
     ) {
     }
 }

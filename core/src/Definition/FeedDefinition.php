@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Definition;
 
+use InvalidArgumentException;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Landing\Deletes;
@@ -39,6 +40,7 @@ final readonly class FeedDefinition
      * @param  Truncates  $truncates  what happens when a captured table is emptied at once
      * @param  list<Partition>  $partitionBy  folders that the landed files are parted into; only for targets that keep files
      * @param  Treatment  $treatment  what is done to every record on the way, and what it has to be like
+     * @param  FileReading|null  $files  how the source's files are read, where it keeps files; null elsewhere
      *
      * @throws InvalidDefinition
      */
@@ -63,6 +65,7 @@ final readonly class FeedDefinition
         public Truncates $truncates = Truncates::Hold,
         public Treatment $treatment = new Treatment,
         public array $partitionBy = [],
+        public ?FileReading $files = null,
     ) {
         $this->checkColumns();
         $this->landedTable = $this->compileLanded();
@@ -136,7 +139,7 @@ final readonly class FeedDefinition
      */
     private function table(TableName $name, Shape $shape, array $key, array $forks = [], bool $takesRest = true): LandedTable
     {
-        return new LandedTable($name, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest, $this->partitionBy);
+        return new LandedTable($name, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest, $this->partitionBy, $this->capture === Capture::Files && $this->landing === Landing::Upsert);
     }
 
     /**
@@ -296,6 +299,14 @@ final readonly class FeedDefinition
 
     private function checkCapture(): void
     {
+        if ($this->capture === Capture::Files && $this->files === null) {
+            throw InvalidDefinition::at("{$this->name}: files", 'it is not said how the files are read', 'Say their format under files.');
+        }
+        foreach ($this->files?->ownColumns() ?? [] as $column) {
+            if ($this->shape->column($column) === null) {
+                throw InvalidDefinition::at("{$this->name}: files", "the shape has no column \"{$column}\" for what is known of the file", 'Add it, or name none.');
+            }
+        }
         if ($this->capture !== Capture::Watermark) {
             if ($this->watermark !== null || $this->overlap !== 0) {
                 throw InvalidDefinition::at("{$this->name}: watermark", "capture {$this->capture->value} takes no watermark", 'Remove it, or set capture to watermark.');
@@ -354,6 +365,7 @@ final readonly class FeedDefinition
             'promise_seconds' => $this->promiseSeconds,
             'take_over' => $this->takeOver,
         ] + ($this->capture->bringsChanges() ? ['deletes' => $this->deletes->value, 'truncates' => $this->truncates->value] : [])
+            + ($this->files === null ? [] : ['files' => $this->files->toArray()])
             + ($this->partitionBy === [] ? [] : ['partition_by' => array_map(strval(...), $this->partitionBy)])
             + ($this->treatment->toArray() === [] ? [] : ['treatment' => $this->treatment->toArray()]);
     }
@@ -386,7 +398,22 @@ final readonly class FeedDefinition
             Truncates::from($data['truncates'] ?? Truncates::Hold->value),
             self::treatment($data['name'], $data['treatment'] ?? []),
             Partition::all($data['name'], $data['partition_by'] ?? []),
+            isset($data['files']) ? self::files($data['name'], $data['files']) : null,
         );
+    }
+
+    /**
+     * @param  array<string, mixed>  $data
+     *
+     * @throws InvalidDefinition
+     */
+    private static function files(string $name, array $data): FileReading
+    {
+        try {
+            return FileReading::fromArray($data);
+        } catch (InvalidArgumentException $e) {
+            throw InvalidDefinition::at("{$name}: files", rtrim(lcfirst($e->getMessage()), '.'), 'Change it, then try again.');
+        }
     }
 
     /**

@@ -24,6 +24,7 @@ final readonly class LandedTable
      * @param  array<string, self>  $forks  further tables that records land in instead, by the name of the fork that they take
      * @param  list<Partition>  $partitionBy  folders that its files are parted into, from the outermost; only where rows are kept in files
      * @param  bool  $takesRest  whether records land in it at all, and not only in those of forks
+     * @param  bool  $repeats  whether a key may come several times in one unit, so that the last row counts
      */
     public function __construct(
         public TableName $name,
@@ -38,6 +39,7 @@ final readonly class LandedTable
         public array $forks = [],
         public bool $takesRest = true,
         public array $partitionBy = [],
+        public bool $repeats = false,
     ) {
     }
 

@@ -24,7 +24,17 @@ final class CopyText
     /** @param  list<string|null>  $row */
     public static function line(array $row): string
     {
-        return implode("\t", array_map(self::field(...), $row))."\n";
+        return self::fields($row)."\n";
+    }
+
+    /**
+     * A line without its end.
+     *
+     * @param  list<string|null>  $row
+     */
+    public static function fields(array $row): string
+    {
+        return implode("\t", array_map(self::field(...), $row));
     }
 
     public static function value(string $field): ?string

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Core\Guarantee;
 
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\ChangedFile;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Definition\FeedDefinition;
@@ -43,6 +44,11 @@ final readonly class Guarantee
         if ($feed->capture->bringsChanges()) {
             return new Claim('delivery', 'kept', 'Exactly once, in effect', 'Every source transaction lands whole, across its tables, in one transaction of the target together with the position among the changes. While a feed is paused or failing its changes wait in a spool and land by themselves afterwards.');
         }
+        if ($feed->capture === Capture::Files) {
+            return $feed->landing === Landing::Append && $feed->files?->changed === ChangedFile::Again
+                ? new Claim('delivery', 'at risk', 'Exactly once for files that do not change', 'The rows of a file and the note that it was taken commit together. A file that has changed is taken again whole, so its rows are added again.')
+                : new Claim('delivery', 'kept', 'Exactly once, in effect', 'The rows of a file and the note that it was taken commit together, so a crash takes no file twice and leaves none out.');
+        }
         if ($feed->landing === Landing::Append && $feed->capture === Capture::Reload) {
             return new Claim('delivery', 'at risk', 'Once per reload', 'Every reload adds the whole table again; within one reload each row is added once.');
         }
@@ -62,6 +68,12 @@ final readonly class Guarantee
                 ? new Claim('changes', 'kept', 'Every change is seen', "{$held}. Several changes to a row that land together are written as the last of them.")
                 : new Claim('changes', 'kept', 'Every change is seen and kept', "{$held}, and each is landed as a row of its own.");
         }
+        if ($feed->capture === Capture::Files) {
+            return self::changedFiles($feed->files->changed ?? ChangedFile::SetAside, $feed->files->checksum ?? false);
+        }
+        if ($feed->files !== null) {
+            return new Claim('changes', 'kept', 'Every reload carries all rows', 'All files that fit the pattern are read, one after the other. What is written to one of them meanwhile comes with the next reload.');
+        }
         if ($feed->capture === Capture::Reload) {
             return new Claim('changes', 'kept', 'Every reload carries all rows', 'The whole table is read in one statement, as it is at that moment. Versions in between are not seen.');
         }
@@ -78,6 +90,17 @@ final readonly class Guarantee
             : new Claim('changes', 'kept', 'The latest state of every changed row', "Rows are found by {$feed->watermark}; changes between two windows arrive as one.");
     }
 
+    private static function changedFiles(ChangedFile $changed, bool $checksum): Claim
+    {
+        $noticed = 'A file counts as changed when its size or time differs'.($checksum ? ' and its bytes are others.' : '.');
+
+        return match ($changed) {
+            ChangedFile::Again => new Claim('changes', 'kept', 'Changed files are taken again', $noticed),
+            ChangedFile::SetAside => new Claim('changes', 'at risk', 'Changed files wait for a decision', "{$noticed} It is set aside whole, until somebody has it taken again or lets it go."),
+            ChangedFile::Ignore => new Claim('changes', 'not given', 'Changed files are ignored', 'By choice: what was taken of a file stays as it was.'),
+        };
+    }
+
     private static function deletes(FeedDefinition $feed, SourceCapabilities $source): Claim
     {
         if ($feed->capture->bringsChanges()) {
@@ -89,6 +112,10 @@ final readonly class Guarantee
                     $feed->landing === Landing::Versions => 'A delete ends the row\'s last version.',
                     default => $feed->deletes->explanation(),
                 });
+        }
+
+        if ($feed->capture === Capture::Files) {
+            return new Claim('deletes', 'not given', 'Deletes are not seen', 'A file that is removed, and a row that is no longer in a file taken again, stay in the copy.');
         }
 
         return $feed->capture === Capture::Reload && $feed->landing === Landing::Replace
@@ -104,6 +131,9 @@ final readonly class Guarantee
             return new Claim('late commits', 'kept', 'Late commits are covered', $feed->capture === Capture::Log
                 ? 'The log is in the order of commits, so nothing can slip in behind the position.'
                 : 'What is still open while changes are read is known, and belongs to a later reading.');
+        }
+        if ($feed->capture === Capture::Files) {
+            return new Claim('late commits', 'kept', 'Late files are covered', "A file is taken whenever it appears, whatever its name or time. It is left alone until nobody has written to it for {$feed->files?->quiet} s, and read only as long as it stays the same.");
         }
         if ($feed->capture === Capture::Reload) {
             return new Claim('late commits', 'kept', 'Late commits are covered', 'The next reload reads them like any other row.');
@@ -121,6 +151,9 @@ final readonly class Guarantee
 
     private static function order(FeedDefinition $feed): Claim
     {
+        if ($feed->capture === Capture::Files) {
+            return new Claim('order', 'kept', 'In the order in which files were written', 'Each file lands whole, and of rows with one key the last counts. A file that comes late with an old time lands after newer ones.');
+        }
         if ($feed->capture === Capture::Trigger) {
             return new Claim('order', 'kept', 'In order for every row', 'Transactions that changed the same row land in the order of their commits; others may change places among each other, but each lands whole.');
         }
@@ -133,8 +166,14 @@ final readonly class Guarantee
             : new Claim('order', 'kept', 'In order of the watermark', 'Rows of one source transaction may land in two batches, so the copy can be between two states of the source.');
     }
 
-    /** @return list<Claim> what the treatment keeps out of the copy by choice; none where it keeps nothing out */
+    /** @return list<Claim> what is kept out of the copy; none where nothing is */
     private static function keptOut(FeedDefinition $feed): array
+    {
+        return [...($feed->files === null ? [] : [new Claim('completeness', 'at risk', 'Lines that cannot be read wait to be mended', 'A line that is not as the feed expects is set aside with its number, a file that is broken or of another shape as a whole; all others land.')]), ...self::choices($feed)];
+    }
+
+    /** @return list<Claim> what the treatment keeps out by choice */
+    private static function choices(FeedDefinition $feed): array
     {
         $outcomes = array_filter([$feed->treatment->isEmpty() ? null : $feed->treatment->failing, ...array_map(static fn (Check $c): ?Outcome => $c->else, $feed->treatment->checks)]);
         $drops = in_array(Outcome::Drop, $outcomes, true);

@@ -47,5 +47,8 @@ interface LandingSession
      */
     public function again(Batch $batch, int $run): Receipt;
 
+    /** Gives up what has been landed since the last receipt. */
+    public function abandon(): void;
+
     public function close(): void;
 }

@@ -48,10 +48,12 @@ interface SourceSystem
      * What the table's data says about columns that might serve as watermark or key. Reads statistics and a bounded number of rows.
      *
      * @param  list<string>  $key  columns proposed as key; empty takes the primary key
+     * @param  array<string, mixed>  $files  what is said of how files are read, in the words of a definition; the rest is found out
      */
-    public function facts(TableName $table, array $key = []): TableFacts;
+    public function facts(TableName $table, array $key = [], array $files = []): TableFacts;
 
-    public function count(TableName $table): int;
+    /** Rows that the feed's source holds now. */
+    public function count(FeedDefinition $definition): int;
 
     /** Rows without a watermark value, which no window will ever bring. */
     public function withoutWatermark(FeedDefinition $definition): int;
@@ -62,10 +64,14 @@ interface SourceSystem
      * @param  array<string, string>  $key
      * @return array<string, string|null>|null
      */
-    public function row(TableName $table, array $key): ?array;
+    public function row(FeedDefinition $definition, array $key): ?array;
 
-    /** Fixes what the next run will read. Cheap, and cheapest when there is nothing. */
-    public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note): ReadPlan;
+    /**
+     * Fixes what the next run will read. Cheap, and cheapest when there is nothing.
+     *
+     * @param  TakenFiles|null  $taken  what capture `files` has taken before; null for nothing
+     */
+    public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, ?TakenFiles $taken = null): ReadPlan;
 
     public function reader(FeedDefinition $definition, ReadPlan $plan): BatchReader;
 }

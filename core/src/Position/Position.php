@@ -21,13 +21,17 @@ use InvalidArgumentException;
  * Captures of changes stand at a place in the log, `log`: everything committed before it has landed. While a first load
  * goes on beside the changes the phase is `log load`, and `key` the last key loaded.
  *
+ * A capture of files has taken `taken` files so far, phase `files`; a position says which of them came with the unit that led
+ * to it, so that the receipts of a feed together name them all.
+ *
  * Values are kept as the text the source rendered (ISO dates, UTC, exact decimals), so that nothing is rounded.
  */
 final readonly class Position
 {
     /**
-     * @param  'start'|'load'|'after'|'log'|'log load'  $phase
+     * @param  'start'|'load'|'after'|'log'|'log load'|'files'  $phase
      * @param  list<string>|null  $key
+     * @param  list<FileMark>  $files
      */
     private function __construct(
         public string $phase,
@@ -36,6 +40,8 @@ final readonly class Position
         public ?string $until = null,
         public ?string $seenAt = null,
         public ?string $place = null,
+        public int $taken = 0,
+        public array $files = [],
     ) {
     }
 
@@ -71,6 +77,32 @@ final readonly class Position
         return new self('log load', key: $key, place: $place);
     }
 
+    /**
+     * Where a capture of files stands once some more are taken.
+     *
+     * @param  list<FileMark>  $files
+     */
+    public function taking(array $files): self
+    {
+        return new self('files', taken: $this->taken + count($files), files: $files);
+    }
+
+    /**
+     * The same place, reached by a unit that took other files before.
+     *
+     * @param  list<FileMark>  $before
+     */
+    public function also(array $before): self
+    {
+        return $before === [] ? $this : new self($this->phase, taken: $this->taken, files: [...$before, ...$this->files]);
+    }
+
+    /** The same place, without the files that were taken last. */
+    public function bare(): self
+    {
+        return $this->files === [] ? $this : new self($this->phase, taken: $this->taken);
+    }
+
     /** The same state of loading at a later place in the log. */
     public function at(string $place): self
     {
@@ -79,12 +111,12 @@ final readonly class Position
 
     public function isLoading(): bool
     {
-        return ! in_array($this->phase, ['after', 'log'], true);
+        return ! in_array($this->phase, ['after', 'log', 'files'], true);
     }
 
     public function equals(self $other): bool
     {
-        return $this->toArray() === $other->toArray();
+        return $this->phase === 'files' ? $other->phase === 'files' && $this->taken === $other->taken : $this->toArray() === $other->toArray();
     }
 
     public function __toString(): string
@@ -96,6 +128,7 @@ final readonly class Position
             'load' => 'load '.($key === '' ? 'begun' : "to {$key}"),
             'after' => trim(($this->watermark ?? 'end of the table').' '.$key),
             'log' => "log {$this->place}",
+            'files' => ($this->taken === 1 ? '1 file' : "{$this->taken} files").($this->files === [] ? '' : ', to '.$this->files[count($this->files) - 1]->path),
             'log load' => "log {$this->place}, load ".($key === '' ? 'begun' : "to {$key}"),
         };
     }
@@ -103,6 +136,9 @@ final readonly class Position
     /** @return array<string, mixed> */
     public function toArray(): array
     {
+        if ($this->phase === 'files') {
+            return ['phase' => 'files', 'taken' => $this->taken, 'files' => array_map(static fn (FileMark $f): array => $f->toArray(), $this->files)];
+        }
         if ($this->place !== null) {
             return ['phase' => $this->phase, 'place' => $this->place] + ($this->phase === 'log load' ? ['key' => $this->key] : []);
         }
@@ -123,11 +159,11 @@ final readonly class Position
     public static function fromArray(array $data): self
     {
         $phase = $data['phase'] ?? null;
-        if (! in_array($phase, ['start', 'load', 'after', 'log', 'log load'], true)) {
-            throw new InvalidArgumentException('A position has one of the phases start, load, after, log and log load.');
+        if (! in_array($phase, ['start', 'load', 'after', 'log', 'log load', 'files'], true)) {
+            throw new InvalidArgumentException('A position has one of the phases start, load, after, log, log load and files.');
         }
 
-        return new self($phase, $data['watermark'] ?? null, $data['key'] ?? null, $data['until'] ?? null, $data['seenAt'] ?? null, $data['place'] ?? null);
+        return new self($phase, $data['watermark'] ?? null, $data['key'] ?? null, $data['until'] ?? null, $data['seenAt'] ?? null, $data['place'] ?? null, $data['taken'] ?? 0, array_values(array_map(FileMark::fromArray(...), $data['files'] ?? [])));
     }
 
     public static function fromJson(string $json): self

@@ -27,6 +27,7 @@ final readonly class Batch
      * @param  int  $dropped  records dropped on the way, which are not among the rows
      * @param  int  $setAside  records set aside on the way, which are not among the rows
      * @param  array<string, string>  $forked  rows that land in further tables, encoded in the same way, by the name of their fork
+     * @param  list<Unreadable>  $unreadable  what was read and is no row; not counted among those set aside until it is written down
      * @param  string  $gone  keys, encoded in the same way, of rows that are read and land nowhere any more
      */
     public function __construct(
@@ -40,18 +41,19 @@ final readonly class Batch
         public int $setAside = 0,
         public array $forked = [],
         public string $gone = '',
+        public array $unreadable = [],
     ) {
         $this->rows = array_sum(array_map(static fn (string $lines): int => substr_count($lines, "\n"), $this->parts()));
     }
 
     /**
-     * The same stretch of the source as it is after treatment.
+     * The same stretch of the source as it is after treatment, and after what could not be read was set aside.
      *
      * @param  array<string, string>  $forked
      */
     public function treated(Shape $shape, string $encoded, int $dropped, int $setAside, array $forked = [], string $gone = ''): self
     {
-        return new self($shape, $encoded, $this->from, $this->to, $this->sourceTime, $this->closes, $dropped, $setAside, $forked, $gone);
+        return new self($shape, $encoded, $this->from, $this->to, $this->sourceTime, $this->closes, $dropped, $setAside + count($this->unreadable), $forked, $gone);
     }
 
     /** @return array<string, string> the rows by the fork they take, an empty name for none */

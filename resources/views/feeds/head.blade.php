@@ -4,7 +4,7 @@
 @endphp
 <div class="title" style="margin-bottom: 6px">
     <h1>{{ $feed->name }}</h1>
-    <span class="sub"><span class="mono">{{ $feed->route->source->name }}.{{ $feed->definition->body['table'] }}</span> → <span class="mono">{{ $feed->route->target->name }}.{{ $feed->landed }}</span>@if ($forks = count($feed->definition->body['treatment']['forks'] ?? [])) and <a href="/feeds/{{ $enc }}/forks">{{ $forks }} {{ $forks === 1 ? 'fork' : 'forks' }}</a>@endif · {{ $feed->capture }}@if ($feed->definition->body['watermark']) on <span class="mono">{{ $feed->definition->body['watermark'] }}</span>@endif, {{ $feed->definition->body['landing'] }}@if (($feed->definition->body['deletes'] ?? null) && $feed->definition->body['landing'] === 'upsert'), deletes {{ ['apply' => 'applied', 'mark' => 'marked', 'ignore' => 'ignored'][$feed->definition->body['deletes']] }}@endif</span>
+    <span class="sub"><span class="mono">{{ $feed->route->source->name }}{{ isset($feed->definition->body['files']) ? ' '.substr($feed->definition->body['table'], 6) : ".{$feed->definition->body['table']}" }}</span> → <span class="mono">{{ $feed->route->target->name }}.{{ $feed->landed }}</span>@if ($forks = count($feed->definition->body['treatment']['forks'] ?? [])) and <a href="/feeds/{{ $enc }}/forks">{{ $forks }} {{ $forks === 1 ? 'fork' : 'forks' }}</a>@endif · {{ $feed->capture }}@if ($feed->definition->body['watermark']) on <span class="mono">{{ $feed->definition->body['watermark'] }}</span>@endif, {{ $feed->definition->body['landing'] }}@if (($feed->definition->body['deletes'] ?? null) && $feed->definition->body['landing'] === 'upsert'), deletes {{ ['apply' => 'applied', 'mark' => 'marked', 'ignore' => 'ignored'][$feed->definition->body['deletes']] }}@endif</span>
     @can('change')
     <div class="acts">
         <form method="post" action="/feeds/act">@csrf<input type="hidden" name="feeds[]" value="{{ $feed->name }}">
@@ -19,7 +19,7 @@
     @endcan
 </div>
 <nav class="tabs-line" aria-label="Parts of this feed">
-    @foreach (['' => 'Now', ...($feed->bringsChanges() ? ['/delay' => 'Delay', '/life' => 'A row\'s life'] : []), '/columns' => 'Columns', '/checks' => 'Checks', '/forks' => 'Forks', ...(Gate::allows('change') ? ['/rehearse' => 'Rehearsal'] : []), '/set-aside' => 'Set aside', '/runs' => 'Runs', '/set-up' => 'Set-up'] as $path => $word)
+    @foreach (['' => 'Now', ...($feed->bringsChanges() ? ['/delay' => 'Delay', '/life' => 'A row\'s life'] : []), ...(isset($feed->definition->body['files']) ? ['/files' => 'Files'] : []), '/columns' => 'Columns', '/checks' => 'Checks', '/forks' => 'Forks', ...(Gate::allows('change') ? ['/rehearse' => 'Rehearsal'] : []), '/set-aside' => 'Set aside', '/runs' => 'Runs', '/set-up' => 'Set-up'] as $path => $word)
         <a href="/feeds/{{ $enc }}{{ $path }}" @if ($tab === $word) aria-current="page" @endif>{{ $word }}@if ($word === 'Set aside' && $waiting) <span class="badge">{{ App\Support\Say::short($waiting) }}</span>@endif</a>
     @endforeach
     <a href="/landed/{{ $enc }}">Landed rows</a>

@@ -27,7 +27,7 @@
     <a class="button push" href="/feeds/{{ $enc }}/set-aside.jsonl?{{ http_build_query($filter) }}">Export as JSON Lines</a>
 </form>
 @if ($records->isEmpty())
-    <div class="sheet empty"><p><strong>{{ $state === 'waiting' ? 'Nothing is set aside'.($holds.$reason === '' ? '' : ' that fits').'.' : 'There is none.' }}</strong></p><p>@if ($state === 'waiting')A record that fails a check, or cannot be treated, waits here with its reason until it is sent again or let go.@endif</p></div>
+    <div class="sheet empty"><p><strong>{{ $state === 'waiting' ? 'Nothing is set aside'.($holds.$reason === '' ? '' : ' that fits').'.' : 'There is none.' }}</strong></p><p>@if ($state === 'waiting')A record that fails a check, or cannot be {{ isset($feed->definition->body['files']) ? 'read or ' : '' }}treated, waits here with its reason until it is sent again or let go.@endif</p></div>
 @else
 <form method="post" action="/feeds/{{ $enc }}/set-aside?{{ http_build_query($filter) }}" x-data="rows">@csrf
 <section class="sheet table-box"><table class="rows"><caption class="hidden-text">Records</caption><thead><tr>@can('change')<th><span class="hidden-text">Tick</span></th>@endcan<th>Record</th><th>Key</th><th>Why</th><th>Run</th><th>Came</th>@if ($state !== 'waiting')<th>Note</th>@endif</tr></thead><tbody>

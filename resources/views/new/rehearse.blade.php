@@ -23,6 +23,9 @@
                 @endif
             @endforeach
             @if ($r['atSource'])<div style="margin-top: 8px"><h3>Runs on {{ $source->name }} first</h3><pre class="sql" tabindex="0">{{ implode(";\n", $r['atSource']) }};</pre></div>@endif
+            @if ($r['unreadable'])
+            <div class="note caution" style="margin-top: 8px"><p class="strong">{{ count($r['unreadable']) }} {{ count($r['unreadable']) === 1 ? 'line' : 'lines' }} of {{ $r['whole'] ? 'these files' : 'the first of them' }} would be set aside:</p>@foreach (array_slice($r['unreadable'], 0, 5) as $u)<p class="mono small">{{ $u->message() }}</p>@endforeach @if (count($r['unreadable']) > 5)<p class="small">and {{ count($r['unreadable']) - 5 }} more.</p>@endif</div>
+            @endif
             <div class="two" style="margin-top: 8px">
                 <div><h3>Runs on {{ $target->name }} first</h3>
                     @if ($r['preparation']?->statements)<pre class="sql" tabindex="0">{{ implode(";\n", $r['preparation']->statements) }};</pre>@elseif ($r['preparation']?->exists)<p class="faded small">Nothing: the table is there, and its columns fit.</p>@else<p class="faded small">Nothing: {{ $d->partitionBy ? 'files are made in folders by '.implode(', ', array_map(strval(...), $d->partitionBy)) : 'files are made' }} with the first delivery.</p>@endif</div>

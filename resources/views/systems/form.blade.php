@@ -26,6 +26,8 @@
             <div class="field"><label for="tls">TLS</label><div class="select"><select id="tls" name="tls">@foreach (['prefer' => 'if the server offers it', 'require' => 'always', 'verify-full' => 'always, and check the certificate', 'disable' => 'never'] as $v => $word)<option value="{{ $v }}" @selected($is('tls', 'prefer') === $v)>{{ $word }}</option>@endforeach</select></div></div>
             @elseif ($kind === App\Support\SystemKind::Lake)
             <div class="field" style="grid-column: 1 / -1"><label for="path">Folder on this machine</label><input class="input mono" id="path" name="path" value="{{ $is('path') }}" placeholder="/srv/lake" required><p class="hint">Tables land there as Parquet files, in folders by partition. Workers and pages must run where it lies.</p></div>
+            @elseif ($kind === App\Support\SystemKind::Files)
+            <div class="field" style="grid-column: 1 / -1"><label for="path">Folder on this machine</label><input class="input mono" id="path" name="path" value="{{ $is('path') }}" placeholder="/srv/lab-drop" required><p class="hint">Files are left there by others, and only read. Workers and pages must run where it lies.</p></div>
             @else
             <div class="field" style="grid-column: 1 / -1"><label for="path">File on this machine</label><input class="input mono" id="path" name="path" value="{{ $is('path') }}" placeholder="/srv/cellar/cellar.db" required><p class="hint">Workers and pages must run where it lies. Capture trigger, and windows that miss nothing, need the right to write it.</p></div>
             @endif

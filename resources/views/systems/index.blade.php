@@ -2,9 +2,9 @@
 @php use App\Support\Say; @endphp
 @section('heading', 'Systems')
 @section('content')
-<div class="title"><h1>Systems</h1><span class="sub">databases that rows come from or go to</span><div class="acts">@can('change')<a class="button primary" href="/systems/new">Add a system</a>@endcan</div></div>
+<div class="title"><h1>Systems</h1><span class="sub">databases, lakes and folders that rows come from or go to</span><div class="acts">@can('change')<a class="button primary" href="/systems/new">Add a system</a>@endcan</div></div>
 @if ($systems->isEmpty())
-    <div class="sheet empty"><p><strong>There is no system yet.</strong></p><p>Add the database to read from, and the one to land in. Adding one tests it and says what is missing.</p>@can('change')<p><a class="button primary" href="/systems/new">Add a system</a></p>@endcan</div>
+    <div class="sheet empty"><p><strong>There is no system yet.</strong></p><p>Add what to read from, and what to land in. Adding one tests it and says what is missing.</p>@can('change')<p><a class="button primary" href="/systems/new">Add a system</a></p>@endcan</div>
 @else
 <div class="sheet table-box"><table class="rows" x-data="rows"><caption class="hidden-text">Systems</caption>
     <thead><tr><th>System</th><th>Kind</th><th>Place</th><th>User</th><th>Used as</th><th>As source</th><th>As target</th><th>Tested</th></tr></thead>

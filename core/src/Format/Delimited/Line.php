@@ -9,7 +9,7 @@ final readonly class Line
 {
     /**
      * @param  int  $number  of the line it begins on, from 1
-     * @param  list<string|null>  $fields  empty where it is broken
+     * @param  list<string|null>  $fields  of a broken one those that could be told apart, if any
      * @param  string|null  $fault  what is wrong with it
      * @param  string  $text  as it stands in the file, for a broken one
      */
@@ -23,8 +23,9 @@ final readonly class Line
         return new self($number, $fields, null, '');
     }
 
-    public static function broken(int $number, string $fault, string $text): self
+    /** @param  list<string|null>  $fields */
+    public static function broken(int $number, string $fault, string $text, array $fields = []): self
     {
-        return new self($number, [], $fault, $text);
+        return new self($number, $fields, $fault, $text);
     }
 }

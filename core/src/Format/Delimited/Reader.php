@@ -27,6 +27,9 @@ final class Reader
 
     private int $number = 0;
 
+    /** Lines ahead that run() must leave alone. */
+    private int $careful = 0;
+
     /** Fields of a record; null until the first tells. */
     private ?int $width = null;
 
@@ -64,8 +67,46 @@ final class Reader
         }
     }
 
-    private function next(): ?Line
+    /**
+     * The lines from here on, as they stand, that a pattern fits: a quick way past those in which nothing needs a closer look.
+     * None where the next line does not fit.
+     *
+     * @param  string  $pattern  anchored, of whole lines with their ends
+     */
+    public function run(string $pattern): string
     {
+        if ($this->careful > 0) {
+            return '';
+        }
+        if (strpos($this->buffer, "\n", $this->at) === false && ! $this->fill($this->at)) {
+            return '';
+        }
+        if (preg_match($pattern, $this->buffer, $found, 0, $this->at) !== 1 || $found[0] === '') {
+            return '';
+        }
+        $lines = substr_count($found[0], "\n");
+        if (! mb_check_encoding($found[0], 'UTF-8')) {
+            // One of them is broken; they are gone through one by one.
+            $this->careful = $lines;
+
+            return '';
+        }
+        $this->number += $lines;
+        $this->at += strlen($found[0]);
+
+        return $found[0];
+    }
+
+    /** Number of the line last read. */
+    public function number(): int
+    {
+        return $this->number;
+    }
+
+    public function next(): ?Line
+    {
+        $this->careful = max(0, $this->careful - 1);
+
         do {
             $text = $this->line();
             if ($text === null) {
@@ -100,7 +141,7 @@ final class Reader
         $this->width ??= count($fields);
 
         return count($fields) === $this->width ? Line::good($number, $fields)
-            : Line::broken($number, 'it has '.count($fields).' '.(count($fields) === 1 ? 'field' : 'fields')." instead of {$this->width}", $text);
+            : Line::broken($number, 'it has '.count($fields).' '.(count($fields) === 1 ? 'field' : 'fields')." instead of {$this->width}", $text, $fields);
     }
 
     /**
@@ -129,23 +170,36 @@ final class Reader
     private function line(): ?string
     {
         while (($end = strpos($this->buffer, "\n", $this->at)) === false) {
-            if (! $this->pieces->valid()) {
+            if (! $this->fill($this->held ?? $this->at)) {
                 if ($this->at >= strlen($this->buffer)) {
                     return null;
                 }
                 $end = strlen($this->buffer);
                 break;
             }
-            $from = $this->held ?? $this->at;
-            $this->buffer = substr($this->buffer, $from).$this->pieces->current();
-            $this->at -= $from;
-            $this->held = $this->held === null ? null : 0;
-            $this->pieces->next();
         }
         $line = substr($this->buffer, $this->at, $end - $this->at);
         $this->at = min($end + 1, strlen($this->buffer));
 
         return str_ends_with($line, "\r") ? substr($line, 0, -1) : $line;
+    }
+
+    /**
+     * Puts the next piece behind what is kept of the buffer.
+     *
+     * @param  int  $from  what stands before it is not needed any more
+     */
+    private function fill(int $from): bool
+    {
+        if (! $this->pieces->valid()) {
+            return false;
+        }
+        $this->buffer = substr($this->buffer, $from).$this->pieces->current();
+        $this->at -= $from;
+        $this->held = $this->held === null ? null : $this->held - $from;
+        $this->pieces->next();
+
+        return true;
     }
 
     /**

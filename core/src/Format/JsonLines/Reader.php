@@ -36,9 +36,40 @@ final readonly class Reader
     }
 
     /**
+     * The objects with the kind of each value: boolean, number, text, nested or null. Lines that are none are passed over.
+     *
+     * @return Generator<int, array<array-key, array{string, string|null}>>
+     */
+    public function typed(): Generator
+    {
+        foreach ($this->texts() as $text) {
+            $object = self::object($text);
+            if ($object instanceof \stdClass) {
+                $values = self::read($object, $text);
+                $typed = [];
+                foreach (get_object_vars($object) as $name => $value) {
+                    $typed[$name] = [match (true) {
+                        $value === null => 'null', is_bool($value) => 'boolean', is_array($value), is_object($value) => 'nested',
+                        is_string($value) => 'text', default => 'number',
+                    }, $values[$name]];
+                }
+                yield $typed;
+            }
+        }
+    }
+
+    /**
      * @return array<string, string|null>|string what is wrong
      */
     private static function values(string $text): array|string
+    {
+        $object = self::object($text);
+
+        return is_string($object) ? $object : self::read($object, $text);
+    }
+
+    /** @return \stdClass|string what is wrong */
+    private static function object(string $text): \stdClass|string
     {
         if (strlen($text) > self::LONGEST) {
             return 'it is longer than '.(self::LONGEST >> 20).' MB';
@@ -49,9 +80,13 @@ final readonly class Reader
         } catch (JsonException $e) {
             return 'it is not JSON ('.lcfirst($e->getMessage()).')';
         }
-        if (! $object instanceof \stdClass) {
-            return 'it is no object';
-        }
+
+        return $object instanceof \stdClass ? $object : 'it is no object';
+    }
+
+    /** @return array<string, string|null> */
+    private static function read(\stdClass $object, string $text): array
+    {
         $exact = self::fractions($text);
         $values = [];
         foreach (get_object_vars($object) as $name => $value) {

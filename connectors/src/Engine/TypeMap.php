@@ -2,9 +2,8 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Lake;
+namespace Lighterman\Connectors\Engine;
 
-use Lighterman\Connectors\Lake\Engine\Engine;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
 
@@ -35,6 +34,37 @@ final class TypeMap
         };
     }
 
+    /** Our type for one of the engine's. What is nested is JSON; what has no counterpart is text. */
+    public static function of(string $type): Type
+    {
+        if (preg_match('/^DECIMAL\((\d+),(\d+)\)$/', $type, $m)) {
+            return Type::decimal((int) $m[1], (int) $m[2]);
+        }
+        if (preg_match('/^(STRUCT|MAP|UNION)\(|\]$/', $type)) {
+            return Type::of(TypeKind::JsonBinary);
+        }
+
+        return match ($type) {
+            'HUGEINT', 'UHUGEINT' => Type::decimal(39, 0), 'UBIGINT' => Type::decimal(20, 0),
+            default => Type::of(match ($type) {
+                'BOOLEAN' => TypeKind::Boolean,
+                'TINYINT', 'UTINYINT', 'SMALLINT' => TypeKind::Int16,
+                'USMALLINT', 'INTEGER' => TypeKind::Int32,
+                'UINTEGER', 'BIGINT' => TypeKind::Int64,
+                'FLOAT' => TypeKind::Float32,
+                'DOUBLE' => TypeKind::Float64,
+                'BLOB' => TypeKind::Bytes,
+                'DATE' => TypeKind::Date,
+                'TIME' => TypeKind::Time,
+                'TIMESTAMP', 'TIMESTAMP_S', 'TIMESTAMP_MS', 'TIMESTAMP_NS' => TypeKind::Timestamp,
+                'TIMESTAMP WITH TIME ZONE' => TypeKind::TimestampTz,
+                'UUID' => TypeKind::Uuid,
+                'JSON' => TypeKind::JsonBinary,
+                default => TypeKind::Text,
+            }),
+        };
+    }
+
     /** Whether a decimal has a fixed number of digits that fits; others are kept as text, digit by digit. */
     private static function isExact(Type $type): bool
     {
@@ -60,6 +90,7 @@ final class TypeMap
     {
         return match (self::write($type)) {
             'BLOB' => "('\\x' || lower(hex({$expression})))",
+            'JSON' => "CAST(to_json({$expression}) AS VARCHAR)",
             'BOOLEAN' => "CASE WHEN {$expression} THEN 't' WHEN NOT {$expression} THEN 'f' END",
             default => "CAST({$expression} AS VARCHAR)",
         };

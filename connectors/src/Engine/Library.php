@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Lake\Engine;
+namespace Lighterman\Connectors\Engine;
 
 use FFI;
 use FFI\CData;
@@ -68,7 +68,7 @@ final class Library
     /** @throws SystemTrouble if the library cannot be loaded */
     public static function load(): FFI
     {
-        $file = dirname(__DIR__, 4).'/node_modules/@duckdb/node-bindings-linux-x64/libduckdb.so';
+        $file = dirname(__DIR__, 3).'/node_modules/@duckdb/node-bindings-linux-x64/libduckdb.so';
         try {
             return self::$library ??= FFI::cdef(self::DECLARATIONS, $file);
         } catch (FFI\Exception $e) {

@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Lake\Engine;
+namespace Lighterman\Connectors\Engine;
 
 use FFI;
 use FFI\CData;
@@ -29,10 +29,11 @@ final class Engine
      * @param  list<string>  $folders  absolute, that may be read and written
      * @param  int  $memory  megabytes
      * @param  string  $temporary  folder for what does not fit into memory
+     * @param  bool  $ordered  whether rows keep the order in which they are read; that costs memory
      *
      * @throws SystemTrouble if there is no engine
      */
-    public function __construct(array $folders, int $memory, int $threads, string $temporary)
+    public function __construct(array $folders, int $memory, int $threads, string $temporary, bool $ordered = false)
     {
         $library = Library::load();
         $this->database = Library::make('duckdb_database');
@@ -41,7 +42,7 @@ final class Engine
         $library->duckdb_create_config(FFI::addr($config));
         $settings = [
             'memory_limit' => "{$memory}MB", 'threads' => (string) $threads, 'temp_directory' => $temporary, 'max_temp_directory_size' => '20GB',
-            'autoinstall_known_extensions' => 'false', 'autoload_known_extensions' => 'false', 'allow_community_extensions' => 'false', 'preserve_insertion_order' => 'false',
+            'autoinstall_known_extensions' => 'false', 'autoload_known_extensions' => 'false', 'allow_community_extensions' => 'false', 'preserve_insertion_order' => $ordered ? 'true' : 'false',
         ];
         foreach ($settings as $name => $value) {
             $library->duckdb_set_config($config, $name, $value);

@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Lake\Engine;
+namespace Lighterman\Connectors\Engine;
 
 use RuntimeException;
 

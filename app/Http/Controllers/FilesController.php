@@ -1,0 +1,43 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Http\Controllers;
+
+use App\Models\Feed;
+use App\Models\TakenFile;
+use App\Runtime\Systems;
+use App\Runtime\TakenBook;
+use Illuminate\Http\Request;
+use Illuminate\View\View;
+use Lighterman\Core\Port\Explained;
+
+/** The files of a feed: those that are taken, and those that wait. */
+final class FilesController
+{
+    private const PER_PAGE = 100;
+
+    public function __invoke(Request $request, Feed $feed, Systems $systems): View
+    {
+        $feed->load('route.source', 'route.target', 'route.logs', 'definition');
+        $definition = $feed->definition->parsed();
+        abort_if($definition->files === null, 404);
+        $holds = trim((string) $request->query('holds', ''));
+        $plan = $trouble = null;
+        try {
+            $plan = $systems->source($feed->route->source)->plan($definition, $feed->stands(), null, new TakenBook($feed->id));
+        } catch (Explained $e) {
+            $trouble = $e;
+        }
+        $which = TakenFile::where('feed_id', $feed->id)->when($holds !== '', static fn ($q) => $q->where('path', 'ilike', '%'.addcslashes($holds, '%_\\').'%'));
+        $page = max(1, $request->integer('page', 1));
+        $count = $which->count();
+
+        return view('feeds.files', [
+            'feed' => $feed, 'definition' => $definition, 'trouble' => $trouble, 'holds' => $holds, 'page' => $page, 'count' => $count, 'pages' => (int) max(1, ceil($count / self::PER_PAGE)),
+            'waiting' => array_slice($plan->files ?? [], 0, self::PER_PAGE), 'more' => max(0, count($plan->files ?? []) - self::PER_PAGE), 'refused' => $plan->refused ?? [], 'growing' => $plan->growing ?? [],
+            'sums' => TakenFile::where('feed_id', $feed->id)->selectRaw('count(*) AS files, coalesce(sum(size), 0) AS size, coalesce(sum(rows), 0) AS rows, coalesce(sum(set_aside), 0) AS set_aside')->toBase()->first(),
+            'files' => $which->latest('landed_at')->orderBy('path')->forPage($page, self::PER_PAGE)->get(),
+        ]);
+    }
+}

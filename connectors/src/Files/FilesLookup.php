@@ -1,0 +1,46 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Files;
+
+use Closure;
+use Generator;
+use Lighterman\Core\Port\LookupTable;
+use Lighterman\Core\Port\SystemTrouble;
+
+/** Values looked up in files, which are read whole with the first question. */
+final class FilesLookup implements LookupTable
+{
+    /** Values that are kept. */
+    private const MOST = 500_000;
+
+    /** @var array<array-key, string|null>|null */
+    private ?array $values = null;
+
+    /** @param  Closure(): Generator<int, list<string|null>>  $rows */
+    public function __construct(private readonly Closure $rows, private readonly int $match, private readonly int $take, private readonly string $table)
+    {
+    }
+
+    public function fetch(array $keys): array
+    {
+        return array_intersect_key($this->values ??= $this->read(), array_flip($keys));
+    }
+
+    /** @return array<array-key, string|null> */
+    private function read(): array
+    {
+        $values = [];
+        foreach (($this->rows)() as $row) {
+            if ($row[$this->match] !== null) {
+                $values[$row[$this->match]] = $row[$this->take];
+            }
+            if (count($values) > self::MOST) {
+                throw SystemTrouble::lasting('too_many', "{$this->table} holds more than ".number_format(self::MOST).' values to look up.', 'Land the files in a database first, and look up there.');
+            }
+        }
+
+        return $values;
+    }
+}

@@ -1,0 +1,230 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Files;
+
+use Closure;
+use InvalidArgumentException;
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Core\Capture\FileFacts;
+use Lighterman\Core\Capture\FilePattern;
+use Lighterman\Core\Definition\FileReading;
+use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Format\Avro\MalformedAvro;
+use Lighterman\Core\Format\Avro\Reader as AvroReader;
+use Lighterman\Core\Format\Delimited\Detection;
+use Lighterman\Core\Format\Delimited\Dialect;
+use Lighterman\Core\Format\Delimited\Reader as DelimitedReader;
+use Lighterman\Core\Format\FileFormat;
+use Lighterman\Core\Format\Guess;
+use Lighterman\Core\Format\JsonLines\Detection as JsonDetection;
+use Lighterman\Core\Format\JsonLines\Reader as JsonReader;
+use Lighterman\Core\Port\BrokenFile;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Position\FileMark;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+
+/** Finds out how the files that a pattern means are written, by the newest of them. */
+final readonly class Look
+{
+    /** Bytes of the file that are looked at. */
+    private const SAMPLE = 1 << 20;
+
+    private const VALUES = 5;
+
+    /** @param  Closure(): Engine  $engines */
+    public function __construct(private Store $store, private Closure $engines)
+    {
+    }
+
+    /**
+     * @param  array<string, mixed>  $said  what a person says, in the words of a definition; the rest is found out
+     * @param  int  $sample  bytes of the file that are looked at
+     *
+     * @throws SystemTrouble if there is no file, or none that can be read
+     * @throws InvalidDefinition
+     */
+    public function at(FilePattern $pattern, array $said = [], int $sample = self::SAMPLE): FileFacts
+    {
+        $files = $bytes = 0;
+        $newest = null;
+        $folders = array_fill_keys($pattern->columns(), []);
+        foreach ($this->store->files($pattern) as $file) {
+            $files++;
+            $bytes += $file->size;
+            $newest = $newest === null || [$file->size > 0, $file->modified, $file->path] > [$newest->size > 0, $newest->modified, $newest->path] ? $file : $newest;
+            foreach ($files > 10_000 ? [] : array_combine($pattern->columns(), $pattern->values($file->path)) as $column => $value) {
+                $folders[$column][] = $value;
+            }
+        }
+        if ($newest === null) {
+            throw SystemTrouble::lasting('no_file', "No file fits {$pattern->text}.", 'Look at the pattern, or come back once there is one: how files are read is found out from the newest.');
+        }
+        try {
+            [$format, $dialect, $columns, $evidence, $samples] = $this->file($newest, $said, $sample);
+        } catch (BrokenFile $e) {
+            throw SystemTrouble::lasting('broken_file', $e->getMessage(), $e->remedy());
+        }
+        $dates = [];
+        foreach ($columns as $column) {
+            $dates += $column['format'] === null ? [] : [$column['name'] => $column['format']];
+        }
+        foreach ($folders as $name => $values) {
+            $guess = Guess::type($values, '.');
+            // A date that is written otherwise is left as its folder says it.
+            $columns[] = ['name' => (string) $name, 'type' => $guess['format'] === null ? $guess['type'] : Type::of(TypeKind::Text), 'evidence' => "{$guess['evidence']} folders"];
+            $samples[$name] = array_slice(array_values(array_unique($values)), 0, self::VALUES);
+        }
+
+        return $this->told($said, $format, $dialect, $dates, $columns, $evidence, $samples, $files, $bytes, $newest);
+    }
+
+    /**
+     * @param  array<string, mixed>  $said
+     * @param  array<string, string>  $dates
+     * @param  list<array{name: string, type: Type, evidence: string}>  $columns
+     * @param  array<string, string>  $evidence
+     * @param  array<string, list<string|null>>  $samples
+     */
+    private function told(array $said, FileFormat $format, ?Dialect $dialect, array $dates, array $columns, array $evidence, array $samples, int $files, int $bytes, FileMark $newest): FileFacts
+    {
+        try {
+            $reading = FileReading::fromArray(['format' => $format->value, 'dates' => array_merge($dates, $said['dates'] ?? [])] + ($dialect?->toArray() ?? []) + array_intersect_key($said, array_flip(['changed', 'checksum', 'quiet_seconds', 'fit', 'file_column', 'line_column'])));
+            $typed = array_map(Type::parse(...), $said['types'] ?? []);
+        } catch (InvalidArgumentException $e) {
+            throw InvalidDefinition::at('files', rtrim(lcfirst($e->getMessage()), '.'), 'Change it, then try again.');
+        }
+        $names = array_column($columns, 'name');
+        foreach (array_diff(array_keys($typed), $names) as $unknown) {
+            throw InvalidDefinition::at('files: types', "the files have no column \"{$unknown}\"", 'Their columns are '.implode(', ', $names).'.');
+        }
+        $all = array_map(static fn (array $c): Column => new Column($c['name'], $typed[$c['name']] ?? $c['type']), $columns);
+        // How a date is written matters only where it is read as one.
+        $kinds = array_column(array_map(static fn (Column $c): array => [$c->name, $c->type->kind], $all), 1, 0);
+        $reading = FileReading::fromArray(['dates' => array_filter($reading->dates, static fn (string $c): bool => ($kinds[$c] ?? null) === TypeKind::Date, ARRAY_FILTER_USE_KEY)] + $reading->toArray());
+        if ($reading->fileColumn !== null) {
+            $all[] = new Column($reading->fileColumn, Type::of(TypeKind::Text), false, 'path of the file');
+        }
+        if ($reading->lineColumn !== null) {
+            $all[] = new Column($reading->lineColumn, Type::of(TypeKind::Int64), false, $format->isText() ? 'line in the file, from 1' : 'row in the file, from 1');
+        }
+        $twice = array_keys(array_filter(array_count_values(array_map(static fn (Column $c): string => $c->name, $all)), static fn (int $n): bool => $n > 1));
+        if ($twice !== []) {
+            throw SystemTrouble::lasting('same_names', "{$newest->path}: more than one column is called \"{$twice[0]}\".", 'Say that the file has no line of names, or name the columns for path and line otherwise.');
+        }
+        $why = array_column(array_map(static fn (array $c): array => [$c['name'], isset($typed[$c['name']]) ? 'as you say; '.$c['evidence'] : $c['evidence']], $columns), 1, 0);
+
+        return new FileFacts($reading, new Shape($all), $evidence, $why, $samples, array_column($columns, 'type', 'name'), $files, $bytes, $newest);
+    }
+
+    /**
+     * @param  array<string, mixed>  $said
+     * @return array{FileFormat, Dialect|null, list<array{name: string, type: Type, format: string|null, evidence: string}>, array<string, string>, array<string, list<string|null>>}
+     */
+    private function file(FileMark $file, array $said, int $sample): array
+    {
+        $format = FileFormat::tryFrom((string) ($said['format'] ?? '')) ?? FileFormat::of($file->path) ?? $this->byBytes($file);
+        $evidence = ['format' => isset($said['format']) ? 'as you say' : (FileFormat::of($file->path) === null ? 'by its first bytes' : 'by its name')];
+        switch ($format) {
+            case FileFormat::Delimited:
+                $head = $this->store->head($file->path, $sample);
+                $found = Detection::in(strlen($head) < $sample && ! str_ends_with($head, "\n") ? "{$head}\n" : $head, $said);
+                $rows = [];
+                foreach ((new DelimitedReader([$head], $found->dialect))->lines() as $line) {
+                    $rows[] = $line->fields;
+                    if (count($rows) === self::VALUES) {
+                        break;
+                    }
+                }
+
+                return [$format, $found->dialect, $found->columns, $evidence + $found->evidence, self::byColumn(array_column($found->columns, 'name'), $rows)];
+            case FileFormat::JsonLines:
+                $head = $this->store->head($file->path, $sample);
+                $head = strlen($head) < $sample && ! str_ends_with($head, "\n") ? "{$head}\n" : $head;
+                $columns = JsonDetection::in($head)->columns;
+                $rows = [];
+                foreach ((new JsonReader([$head]))->lines() as $values) {
+                    $rows[] = array_map(static fn (array $c): ?string => is_array($values) ? $values[$c['name']] ?? null : null, $columns);
+                    if (count($rows) === self::VALUES) {
+                        break;
+                    }
+                }
+
+                return [$format, null, $columns, $evidence, self::byColumn(array_column($columns, 'name'), $rows)];
+            case FileFormat::Avro:
+                try {
+                    $avro = new AvroReader($this->store->pieces($file->path));
+
+                    [$columns, $samples] = self::described($avro->shape(), $avro->rows());
+
+                    return [$format, null, $columns, $evidence, $samples];
+                } catch (MalformedAvro $e) {
+                    throw BrokenFile::at($file->path, lcfirst(rtrim($e->getMessage(), '.')));
+                }
+            case FileFormat::Parquet:
+                $engine = ($this->engines)();
+                try {
+                    $parquet = new ParquetFile($engine, $file->path, $this->store->place($file->path));
+                    $shape = $parquet->shape();
+                    [$columns, $samples] = self::described($shape, $parquet->rows($shape));
+
+                    return [$format, null, $columns, $evidence, $samples];
+                } finally {
+                    $engine->close();
+                }
+        }
+    }
+
+    /** A file whose name does not say its format. */
+    private function byBytes(FileMark $file): FileFormat
+    {
+        $head = $this->store->head($file->path, 4096);
+
+        return match (true) {
+            str_starts_with($head, "Obj\x01") => FileFormat::Avro,
+            str_starts_with($head, 'PAR1') => FileFormat::Parquet,
+            str_starts_with(ltrim($head), '{') => FileFormat::JsonLines,
+            default => FileFormat::Delimited,
+        };
+    }
+
+    /**
+     * Columns that a file describes itself, with some values.
+     *
+     * @param  iterable<mixed, list<string|null>>  $rows
+     * @return array{list<array{name: string, type: Type, format: null, evidence: string}>, array<string, list<string|null>>}
+     */
+    private static function described(Shape $shape, iterable $rows): array
+    {
+        $some = [];
+        foreach ($rows as $row) {
+            $some[] = $row;
+            if (count($some) === self::VALUES) {
+                break;
+            }
+        }
+
+        return [array_map(static fn (Column $c): array => ['name' => $c->name, 'type' => $c->type, 'format' => null, 'evidence' => 'as the file says'], $shape->columns), self::byColumn($shape->names(), $some)];
+    }
+
+    /**
+     * @param  list<string>  $names
+     * @param  list<list<string|null>>  $rows
+     * @return array<string, list<string|null>>
+     */
+    private static function byColumn(array $names, array $rows): array
+    {
+        $by = array_fill_keys($names, []);
+        foreach ($names as $i => $name) {
+            foreach ($rows as $row) {
+                $by[$name][] = $row[$i] ?? null;
+            }
+        }
+
+        return $by;
+    }
+}

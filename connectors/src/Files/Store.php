@@ -1,0 +1,146 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Files;
+
+use Generator;
+use League\Flysystem\FileAttributes;
+use League\Flysystem\FilesystemException;
+use League\Flysystem\FilesystemOperator;
+use Lighterman\Core\Capture\FilePattern;
+use Lighterman\Core\Format\FileFormat;
+use Lighterman\Core\Port\BrokenFile;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Position\FileMark;
+
+/** The files of a folder. Paths are relative to it. Every method may throw SystemTrouble. */
+final readonly class Store
+{
+    private const PIECE = 262_144;
+
+    /** @param  string  $root  the folder, absolute */
+    public function __construct(private string $system, private string $root, private FilesystemOperator $files)
+    {
+    }
+
+    /** The clock that files are dated by, ISO 8601, UTC. */
+    public static function now(): string
+    {
+        return gmdate('Y-m-d\TH:i:s\Z');
+    }
+
+    public function demandThere(): void
+    {
+        if (! is_dir($this->root) || ! is_readable($this->root)) {
+            throw SystemTrouble::passing('no_folder', "{$this->system}: the folder {$this->root} ".(is_dir($this->root) ? 'may not be read.' : 'is not there.'), is_dir($this->root) ? 'Give the account that Lighterman runs under the right to read it.' : 'Mount or make it, or correct the path. Lighterman tries again.');
+        }
+    }
+
+    /** @return Generator<int, FileMark> that a pattern means; every file that is not hidden where there is none */
+    public function files(?FilePattern $pattern = null): Generator
+    {
+        $this->demandThere();
+        $folder = $pattern?->folder() ?? '';
+        try {
+            foreach ($this->files->listContents($folder, $pattern?->isDeep() ?? true) as $file) {
+                if ($file instanceof FileAttributes && ($pattern === null ? ! preg_match('~(^|/)[._]~', $file->path()) : $pattern->matches($file->path()))) {
+                    yield self::mark($file);
+                }
+            }
+        } catch (FilesystemException $e) {
+            // A folder of the pattern that is not made yet holds no file.
+            if ($folder === '' || $this->files->directoryExists($folder)) {
+                throw $this->trouble($folder, $e);
+            }
+        }
+    }
+
+    /** The file as it is now; null if it is gone. */
+    public function again(FileMark $mark): ?FileMark
+    {
+        try {
+            clearstatcache(true, "{$this->root}/{$mark->path}");
+
+            return $this->files->fileExists($mark->path) ? new FileMark($mark->path, $this->files->fileSize($mark->path), gmdate('Y-m-d\TH:i:s\Z', $this->files->lastModified($mark->path))) : null;
+        } catch (FilesystemException) {
+            return null;
+        }
+    }
+
+    /** Checksum of a file's bytes. */
+    public function checksum(string $path): string
+    {
+        $hash = hash_init('xxh128');
+        foreach ($this->bytes($path) as $piece) {
+            hash_update($hash, $piece);
+        }
+
+        return hash_final($hash);
+    }
+
+    /**
+     * The text of a file, unpacked where it is packed.
+     *
+     * @param  \HashContext|null  $hash  takes up the bytes as they are stored
+     * @return Generator<int, string>
+     *
+     * @throws BrokenFile
+     */
+    public function pieces(string $path, ?\HashContext $hash = null): Generator
+    {
+        $bytes = $this->bytes($path, $hash);
+
+        return FileFormat::isPacked($path) ? Unpacked::of($bytes, $path) : $bytes;
+    }
+
+    /** The first bytes of a file, unpacked. */
+    public function head(string $path, int $most): string
+    {
+        $head = '';
+        foreach ($this->pieces($path) as $piece) {
+            $head .= $piece;
+            if (strlen($head) >= $most) {
+                break;
+            }
+        }
+
+        return substr($head, 0, $most);
+    }
+
+    /** Where the engine finds a file. */
+    public function place(string $path): string
+    {
+        return "{$this->root}/{$path}";
+    }
+
+    /** @return Generator<int, string> */
+    private function bytes(string $path, ?\HashContext $hash = null): Generator
+    {
+        try {
+            $stream = $this->files->readStream($path);
+        } catch (FilesystemException $e) {
+            throw $this->trouble($path, $e);
+        }
+        try {
+            while (($piece = fread($stream, self::PIECE)) !== false && $piece !== '') {
+                if ($hash !== null) {
+                    hash_update($hash, $piece);
+                }
+                yield $piece;
+            }
+        } finally {
+            fclose($stream);
+        }
+    }
+
+    private static function mark(FileAttributes $file): FileMark
+    {
+        return new FileMark($file->path(), (int) $file->fileSize(), gmdate('Y-m-d\TH:i:s\Z', (int) $file->lastModified()));
+    }
+
+    private function trouble(string $path, FilesystemException $e): SystemTrouble
+    {
+        return SystemTrouble::passing('unreadable', "{$this->system}: ".($path === '' ? 'the folder' : $path).' cannot be read.', 'Give the account that Lighterman runs under the right to read it. Lighterman tries again.');
+    }
+}

@@ -1,0 +1,103 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Format;
+
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+
+/** What type values that are written as text seem to be of, with the evidence. */
+final class Guess
+{
+    /** A type is taken if at least this share of the values that are there fit it; the others will be said. */
+    private const ENOUGH = 0.98;
+
+    private const DATES = ['yyyy-MM-dd' => '/^\d{4}-\d\d-\d\d$/', 'dd.MM.yyyy' => '/^\d\d\.\d\d\.\d{4}$/', 'dd/MM/yyyy' => '/^\d\d\/\d\d\/\d{4}$/', 'yyyyMMdd' => '/^(19|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$/'];
+
+    /**
+     * The kinds a value may be of, narrowest first.
+     *
+     * @return list<string>
+     */
+    public static function kinds(string $value, string $decimal): array
+    {
+        $kinds = [];
+        foreach (self::DATES as $format => $pattern) {
+            if (preg_match($pattern, $value)) {
+                $kinds[] = "date {$format}";
+            }
+        }
+        if (preg_match('/^\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?(Z|[+-]\d\d(:?\d\d)?)?$/', $value, $m)) {
+            $kinds[] = ($m[3] ?? '') === '' ? 'timestamp' : 'timestamptz';
+        }
+        if (preg_match('/^(true|false)$/i', $value)) {
+            $kinds[] = 'boolean';
+        }
+        // A number with zeros before it is a code: as a number it would lose them.
+        if (preg_match('/^[+-]?(0|[1-9]\d{0,17})$/', $value)) {
+            $kinds[] = 'integer';
+        }
+        if (preg_match('/^[+-]?(0|[1-9]\d{0,30})('.preg_quote($decimal, '/').'\d{1,12})?$/', $value)) {
+            $kinds[] = 'decimal';
+        }
+
+        return $kinds;
+    }
+
+    /**
+     * @param  list<string|null>  $values
+     * @param  non-empty-string  $decimal
+     * @return array{type: Type, format: string|null, evidence: string}
+     */
+    public static function type(array $values, string $decimal): array
+    {
+        $counts = [];
+        $there = 0;
+        foreach ($values as $value) {
+            if ($value !== null && trim($value) !== '') {
+                $there++;
+                foreach (self::kinds(trim($value), $decimal) as $kind) {
+                    $counts[$kind] = ($counts[$kind] ?? 0) + 1;
+                }
+            }
+        }
+        $empty = count($values) - $there;
+        $tail = $empty === 0 ? '' : '; '.number_format($empty).' empty';
+        foreach (['boolean', 'date yyyy-MM-dd', 'date dd.MM.yyyy', 'date dd/MM/yyyy', 'timestamptz', 'timestamp', 'date yyyyMMdd', 'integer', 'decimal'] as $kind) {
+            $fits = $counts[$kind] ?? 0;
+            if ($there > 0 && $fits / $there >= self::ENOUGH) {
+                return [
+                    'type' => self::typeOf($kind, $values, $decimal),
+                    'format' => str_starts_with($kind, 'date ') && $kind !== 'date yyyy-MM-dd' ? substr($kind, 5) : null,
+                    'evidence' => "{$kind} in ".number_format($fits).' of '.number_format(count($values)).$tail.($fits < $there ? '; '.number_format($there - $fits).' not' : ''),
+                ];
+            }
+        }
+
+        return ['type' => Type::of(TypeKind::Text), 'format' => null, 'evidence' => 'text in '.number_format($there).' of '.number_format(count($values)).$tail];
+    }
+
+    /**
+     * @param  list<string|null>  $values
+     * @param  non-empty-string  $decimal
+     */
+    private static function typeOf(string $kind, array $values, string $decimal): Type
+    {
+        if ($kind === 'decimal') {
+            $whole = $scale = 1;
+            foreach ($values as $value) {
+                $parts = explode($decimal, ltrim(trim($value ?? ''), '+-'));
+                $whole = max($whole, strlen($parts[0]));
+                $scale = max($scale, strlen($parts[1] ?? ''));
+            }
+
+            // Room for values that the sample does not hold.
+            return Type::decimal(min(38, $whole + 4 + $scale), $scale);
+        }
+
+        return Type::of(match (true) {
+            str_starts_with($kind, 'date') => TypeKind::Date, $kind === 'integer' => TypeKind::Int64, $kind === 'boolean' => TypeKind::Boolean, $kind === 'timestamp' => TypeKind::Timestamp, default => TypeKind::TimestampTz,
+        });
+    }
+}
