@@ -102,10 +102,10 @@ final class FactFinderTest extends PostgresCase
     public function a_row_is_found_by_key_values_of_any_type(): void
     {
         $this->gate->run("CREATE TYPE kind AS ENUM ('pear', 'apple'); CREATE TABLE t (k kind, d date, n numeric(5,2), x text, PRIMARY KEY (k, d, n)); INSERT INTO t VALUES ('pear', '2026-10-05', 1.50, 'here')");
-        $table = TableName::parse('public.t');
-        self::assertSame('here', $this->source->row($table, ['k' => 'pear', 'd' => '2026-10-05', 'n' => '1.5'])['x'] ?? null);
-        self::assertNull($this->source->row($table, ['k' => 'apple', 'd' => '2026-10-05', 'n' => '1.5']));
+        $feed = $this->feed('t', null, ['k', 'd', 'n']);
+        self::assertSame('here', $this->source->row($feed, ['k' => 'pear', 'd' => '2026-10-05', 'n' => '1.5'])['x'] ?? null);
+        self::assertNull($this->source->row($feed, ['k' => 'apple', 'd' => '2026-10-05', 'n' => '1.5']));
         $this->expectExceptionMessage('invalid input syntax for type date');
-        $this->source->row($table, ['k' => 'pear', 'd' => 'never', 'n' => '1']);
+        $this->source->row($feed, ['k' => 'pear', 'd' => 'never', 'n' => '1']);
     }
 }

@@ -48,7 +48,9 @@ final class SetAsideController
         $one = $this->one($feed, $record);
         $values = [];
         foreach ((array) $request->input('values', []) as $column => $value) {
-            $values[(string) $column] = in_array($column, array_keys((array) $request->input('null', [])), true) ? null : (string) $value;
+            // Who types a value need not take the tick away as well that said there was none.
+            $typed = (string) $value !== '' && (string) $value !== ($one->record[$column] ?? null);
+            $values[(string) $column] = ! $typed && array_key_exists($column, (array) $request->input('null', [])) ? null : (string) $value;
         }
         AsideDesk::edit($one, $values);
         if ($request->has('send')) {

@@ -36,6 +36,9 @@ final readonly class Look
 
     private const VALUES = 5;
 
+    /** Files that are looked at until one is whole. */
+    private const TRIES = 3;
+
     /** @param  Closure(): Engine  $engines */
     public function __construct(private Store $store, private Closure $engines)
     {
@@ -51,24 +54,20 @@ final readonly class Look
     public function at(FilePattern $pattern, array $said = [], int $sample = self::SAMPLE): FileFacts
     {
         $files = $bytes = 0;
-        $newest = null;
+        $newest = [];
         $folders = array_fill_keys($pattern->columns(), []);
         foreach ($this->store->files($pattern) as $file) {
             $files++;
             $bytes += $file->size;
-            $newest = $newest === null || [$file->size > 0, $file->modified, $file->path] > [$newest->size > 0, $newest->modified, $newest->path] ? $file : $newest;
+            $newest = self::newest([...$newest, $file]);
             foreach ($files > 10_000 ? [] : array_combine($pattern->columns(), $pattern->values($file->path)) as $column => $value) {
                 $folders[$column][] = $value;
             }
         }
-        if ($newest === null) {
+        if ($newest === []) {
             throw SystemTrouble::lasting('no_file', "No file fits {$pattern->text}.", 'Look at the pattern, or come back once there is one: how files are read is found out from the newest.');
         }
-        try {
-            [$format, $dialect, $columns, $evidence, $samples] = $this->file($newest, $said, $sample);
-        } catch (BrokenFile $e) {
-            throw SystemTrouble::lasting('broken_file', $e->getMessage(), $e->remedy());
-        }
+        [$looked, [$format, $dialect, $columns, $evidence, $samples]] = $this->whole($newest, $said, $sample);
         $dates = [];
         foreach ($columns as $column) {
             $dates += $column['format'] === null ? [] : [$column['name'] => $column['format']];
@@ -80,7 +79,38 @@ final readonly class Look
             $samples[$name] = array_slice(array_values(array_unique($values)), 0, self::VALUES);
         }
 
-        return $this->told($said, $format, $dialect, $dates, $columns, $evidence, $samples, $files, $bytes, $newest);
+        return $this->told($said, $format, $dialect, $dates, $columns, $evidence, $samples, $files, $bytes, $looked);
+    }
+
+    /**
+     * @param  list<FileMark>  $files
+     * @return list<FileMark> the newest of them, the very newest first; those that hold something before empty ones
+     */
+    private static function newest(array $files): array
+    {
+        usort($files, static fn (FileMark $a, FileMark $b): int => [$b->size > 0, $b->modified, $b->path] <=> [$a->size > 0, $a->modified, $a->path]);
+
+        return array_slice($files, 0, self::TRIES);
+    }
+
+    /**
+     * @param  non-empty-list<FileMark>  $newest
+     * @param  array<string, mixed>  $said
+     * @return array{FileMark, array{FileFormat, Dialect|null, list<array{name: string, type: Type, format: string|null, evidence: string}>, array<string, string>, array<string, list<string|null>>}} the first that is whole
+     *
+     * @throws SystemTrouble if none is
+     */
+    private function whole(array $newest, array $said, int $sample): array
+    {
+        $broken = null;
+        foreach ($newest as $file) {
+            try {
+                return [$file, $this->file($file, $said, $sample)];
+            } catch (BrokenFile $e) {
+                $broken ??= $e;
+            }
+        }
+        throw SystemTrouble::lasting('broken_file', $broken->getMessage(), $broken->remedy());
     }
 
     /**

@@ -124,7 +124,7 @@ final class DelimitedTest extends TestCase
             $rows[] = implode(',', [$n, $n * 10_000_000_000, $n % 2 ? 'true' : 'FALSE', '2026-11-'.sprintf('%02d', 1 + $n % 28), '2026-11-24 10:00:00.5+01:00', sprintf('%06d', $n), $n === 7 ? 'n/a' : ($n === 8 ? '' : $n / 4), $n % 3 ? $n : 'x']);
         }
         $detected = Detection::in(implode("\n", $rows)."\n1001,cut sh");
-        self::assertSame(['int32', 'int64', 'boolean', 'date', 'timestamptz', 'text', 'decimal(9,2)', 'text'], array_map(static fn (array $c): string => (string) $c['type'], $detected->columns));
+        self::assertSame(['int64', 'int64', 'boolean', 'date', 'timestamptz', 'text', 'decimal(9,2)', 'text'], array_map(static fn (array $c): string => (string) $c['type'], $detected->columns));
         self::assertSame(['integer in 1,000 of 1,000', 'decimal in 998 of 1,000; 1 empty; 1 not'], [$detected->columns[0]['evidence'], $detected->columns[6]['evidence']]);
     }
 
