@@ -75,6 +75,7 @@ final class Draft
             treatment: self::treatment((string) $table, $said['treatment'] ?? []),
             partitionBy: Partition::all((string) $table, $said['partition_by'] ?? []),
             files: self::reading($facts, $landing, $said['files'] ?? []),
+            writing: FeedDefinition::writing((string) $table, $said['write_as'] ?? []),
         ), $facts];
     }
 

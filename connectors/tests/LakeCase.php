@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\Lake\Folder;
+use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\Ledger;
@@ -51,7 +51,7 @@ abstract class LakeCase extends PostgresCase
     /** @return list<string> data files that lie in the lake's folder, whether they count or not */
     protected function dataFiles(): array
     {
-        return array_values(array_filter((new Folder('lake', $this->path))->files('.'), static fn (string $n): bool => str_ends_with($n, '.parquet')));
+        return array_values(array_filter((new LocalFolder('lake', $this->path))->files('.'), static fn (string $n): bool => str_ends_with($n, '.parquet')));
     }
 
     /** @return list<string> files that count, by the catalogue */
@@ -72,6 +72,6 @@ abstract class LakeCase extends PostgresCase
 
     protected function ledger(): Ledger
     {
-        return new Ledger(new Folder('lake', $this->path));
+        return new Ledger(new LocalFolder('lake', $this->path));
     }
 }

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Tests\Drills;
 
-use Lighterman\Connectors\Lake\Folder;
+use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\Ledger;
@@ -49,7 +49,7 @@ final class LakeKillTest extends DrillCase
                 $this->stopWorker($worker);
             }
             self::assertGreaterThan(0, $cutShort, "no kill met a run under way (seed {$seed})");
-            $ledger = new Ledger(new Folder('lake', $path));
+            $ledger = new Ledger(new LocalFolder('lake', $path));
             $kept = [];
             foreach ($ledger->all() as $page) {
                 $kept += $page->kept();
@@ -57,7 +57,7 @@ final class LakeKillTest extends DrillCase
                     self::assertTrue($i === 0 || $page->receipts[$i - 1]->to->equals($receipt->from), "receipt {$receipt->sequence} does not join (seed {$seed})");
                 }
             }
-            $there = (new Folder('lake', $path))->files('copy');
+            $there = (new LocalFolder('lake', $path))->files('copy');
             self::assertSame([], array_diff($there, array_keys($kept)), "files that count nowhere (seed {$seed})");
             self::assertSame([], array_diff(array_keys($kept), $there), "files that are missing (seed {$seed})");
             self::assertSame('0', $this->own->value('SELECT count(*) FROM receipts WHERE read <> inserted + updated + unchanged + dropped + set_aside'));

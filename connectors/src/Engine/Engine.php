@@ -57,6 +57,8 @@ final class Engine
         $library->duckdb_connect($this->database, FFI::addr($this->connection));
         $this->open = true;
         $this->run("SET TimeZone = 'UTC'");
+        // What a plan was before it was made better is told as well.
+        $this->run("SET explain_output = 'all'");
         $this->run('SET allowed_directories = ['.implode(', ', array_map(static fn (string $f): string => self::literal(rtrim($f, '/').'/'), $folders)).']');
         $this->run('SET enable_external_access = false');
         $this->run('SET lock_configuration = true');
@@ -139,16 +141,47 @@ final class Engine
     }
 
     /**
-     * How many files a query does not read, since its conditions leave out their folders.
+     * How a query would read Parquet files: for each place that it reads them at, which conditions on their folders leave out
+     * others, and how many of how many are read. Where there are none nothing is left out, and nothing is counted.
+     *
+     * @return list<array{conditions: string|null, read: int, of: int}>|null null where a better plan reads at fewer places than the statement names
      *
      * @throws EngineError
      */
-    public function leftOut(string $select): int
+    public function scans(string $select): ?array
     {
-        $plan = implode("\n", array_map(static fn (array $r): string => (string) $r['explain_value'], iterator_to_array($this->stream("EXPLAIN {$select}"), false)));
-        preg_match_all('/Scanning Files: (\d+)\/(\d+)/', $plan, $scans, PREG_SET_ORDER);
+        $plans = ['logical_plan' => [], 'physical_plan' => []];
+        foreach ($this->stream("EXPLAIN (FORMAT json) {$select}") as $plan) {
+            if (isset($plans[$plan['explain_key']])) {
+                self::walk(json_decode((string) $plan['explain_value'], true, 512, JSON_THROW_ON_ERROR), $plans[$plan['explain_key']]);
+            }
+        }
 
-        return array_sum(array_map(static fn (array $s): int => (int) $s[2] - (int) $s[1], $scans));
+        return count($plans['physical_plan']) < count($plans['logical_plan']) ? null : $plans['physical_plan'];
+    }
+
+    /**
+     * @param  list<array<string, mixed>>  $nodes
+     * @param  list<array{conditions: string|null, read: int, of: int}>  $scans
+     */
+    private static function walk(array $nodes, array &$scans): void
+    {
+        foreach ($nodes as $node) {
+            $info = (array) ($node['extra_info'] ?? []);
+            if (trim((string) $node['name']) === 'READ_PARQUET') {
+                $counted = preg_match('/^(\d+)\/(\d+)$/', (string) ($info['Scanning Files'] ?? ''), $m) === 1;
+                $conditions = implode("\n", (array) ($info['File Filters'] ?? []));
+                $scans[] = ['conditions' => $counted && $conditions !== '' ? self::joined($conditions) : null, 'read' => (int) ($m[1] ?? 0), 'of' => (int) ($m[2] ?? 0)];
+            }
+            self::walk($node['children'] ?? [], $scans);
+        }
+    }
+
+    /** Conditions in brackets, one behind the other, as one. */
+    private static function joined(string $conditions): string
+    {
+        // What is in quotes may hold brackets.
+        return (string) preg_replace_callback('/\'(?:[^\']|\'\')*+\'|"(?:[^"]|"")*+"|\)\s*\(/', static fn (array $m): string => $m[0][0] === ')' ? ') AND (' : $m[0], $conditions);
     }
 
     /** A text as it is written in SQL. */

@@ -90,8 +90,10 @@ final class TypeMap
     {
         return match (self::write($type)) {
             'BLOB' => "('\\x' || lower(hex({$expression})))",
-            'JSON' => "CAST(to_json({$expression}) AS VARCHAR)",
             'BOOLEAN' => "CASE WHEN {$expression} THEN 't' WHEN NOT {$expression} THEN 'f' END",
+            'FLOAT', 'DOUBLE' => "CASE WHEN isnan({$expression}) THEN 'NaN' WHEN isinf({$expression}) THEN CASE WHEN {$expression} > 0 THEN 'Infinity' ELSE '-Infinity' END ELSE CAST({$expression} AS VARCHAR) END",
+            'DATE' => "replace(CAST({$expression} AS VARCHAR), ' (BC)', ' BC')",
+            'TIMESTAMP', 'TIMESTAMPTZ' => "CASE WHEN contains(CAST({$expression} AS VARCHAR), ' (BC)') THEN replace(CAST({$expression} AS VARCHAR), ' (BC)', '') || ' BC' ELSE CAST({$expression} AS VARCHAR) END",
             default => "CAST({$expression} AS VARCHAR)",
         };
     }

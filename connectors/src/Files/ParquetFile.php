@@ -11,6 +11,7 @@ use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TypeKind;
 
 /** A Parquet file that the embedded engine reads. */
 final readonly class ParquetFile
@@ -36,7 +37,8 @@ final readonly class ParquetFile
      */
     public function rows(Shape $shape): Generator
     {
-        $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $shape->columns));
+        // What is nested becomes JSON.
+        $texts = implode(', ', array_map(static fn (Column $c): string => ($c->type->kind === TypeKind::JsonBinary ? 'CAST(to_json('.Engine::name($c->name).') AS VARCHAR)' : TypeMap::text(Engine::name($c->name), $c->type)).' AS '.Engine::name($c->name), $shape->columns));
         try {
             foreach ($this->engine->query("SELECT {$texts} FROM {$this->from}") as $row) {
                 yield array_values($row);

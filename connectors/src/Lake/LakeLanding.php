@@ -24,11 +24,6 @@ use Lighterman\Core\Record\Receipt;
  */
 final class LakeLanding implements LandingSession
 {
-    /** A delivery ends after this many rows or seconds. */
-    private const ROWS = 1_000_000;
-
-    private const SECONDS = 60.0;
-
     /** @var array<string, TableWriter> by fork */
     private readonly array $writers;
 
@@ -48,13 +43,15 @@ final class LakeLanding implements LandingSession
     /** Lines of the keys of rows that are kept out from now on. */
     private string $gone = '';
 
-    public function __construct(private readonly Folder $folder, private readonly Ledger $ledger, private readonly Engine $engine, private readonly LandedTable $landed, private Page $page, private readonly string $work)
+    public function __construct(private readonly Folder $folder, private readonly Ledger $ledger, private readonly Engine $engine, private readonly LandedTable $landed, private Page $page, string $work)
     {
         $writers = [];
         foreach ($landed->tables() as $fork => $table) {
             $writers[$fork] = new TableWriter($folder, $engine, $table, $work, count($writers));
         }
         $this->writers = $writers;
+        // A crash may have come between a page and the fixed names of its files.
+        $this->nameFiles($page->tables, $page->tables);
         $this->straight = ! $landed->repeats && array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $page->tables)) === 0;
     }
 
@@ -81,7 +78,7 @@ final class LakeLanding implements LandingSession
             if (! $batch->closes) {
                 return null;
             }
-            $long = $unit->rows >= self::ROWS || microtime(true) - $this->begun >= self::SECONDS;
+            $long = $unit->rows >= $this->landed->writing->rows || microtime(true) - $this->begun >= $this->landed->writing->seconds;
 
             return $long || $this->landed->landing === Landing::Replace ? $this->finish() : null;
         });
@@ -164,6 +161,7 @@ final class LakeLanding implements LandingSession
         $receipt = $unit->receipt($this->run, $last, $counts, self::now());
         $next = $this->page->landed($receipt, $tables, time());
         $this->ledger->write($next);
+        $this->nameFiles($tables, $this->page->tables);
         // Those whose time is over, and those that were joined before they ever counted.
         $gone = array_diff_key($this->page->kept() + $made, $next->kept());
         array_map($this->folder->delete(...), array_keys($gone));
@@ -171,6 +169,17 @@ final class LakeLanding implements LandingSession
         $this->abandon();
 
         return $receipt;
+    }
+
+    /**
+     * @param  array<string, LandedFiles>  $now
+     * @param  array<string, LandedFiles>  $before
+     */
+    private function nameFiles(array $now, array $before): void
+    {
+        foreach ($this->landed->tables() as $fork => $table) {
+            $this->writers[$fork]->name($now[(string) $table->name], $before[(string) $table->name]);
+        }
     }
 
     /** Keys of rows that are kept out from now on, as a query. */

@@ -24,11 +24,16 @@ final readonly class LakeQuery
     public function run(string $sql, int $rowLimit, int $seconds): QueryResult
     {
         $begun = hrtime(true);
+        // For rows that the engine cannot read by itself. The process may be killed, so it is cleared away from here.
+        $work = "{$this->settings->temporary}/query-".bin2hex(random_bytes(6));
+        if (! @mkdir($work, 0700, true)) {
+            throw SystemTrouble::lasting('no_privilege', "The folder {$work} cannot be made.", 'Give the account that Lighterman runs under the right to write there.');
+        }
         $process = proc_open([PHP_BINARY, '-d', 'ffi.enable=true', '-d', 'memory_limit=512M', dirname(__DIR__, 2).'/bin/lake-query.php'], [['pipe', 'r'], ['pipe', 'w'], ['pipe', 'w']], $pipes);
         if ($process === false) {
             throw SystemTrouble::passing('no_process', 'No process for the query could be started.', 'Try again; if it stays so, look at the limits of this machine.');
         }
-        fwrite($pipes[0], json_encode(['settings' => get_object_vars($this->settings), 'sql' => $sql, 'limit' => $rowLimit], JSON_THROW_ON_ERROR));
+        fwrite($pipes[0], json_encode(['settings' => get_object_vars($this->settings), 'sql' => $sql, 'limit' => $rowLimit, 'work' => $work], JSON_THROW_ON_ERROR));
         fclose($pipes[0]);
         stream_set_blocking($pipes[1], false);
         $told = '';
@@ -45,6 +50,7 @@ final readonly class LakeQuery
         } finally {
             proc_terminate($process, SIGKILL);
             proc_close($process);
+            self::clear($work);
         }
         $answer = json_decode($told, true);
         if (! is_array($answer)) {
@@ -57,17 +63,26 @@ final readonly class LakeQuery
         return new QueryResult($answer['columns'], $answer['rows'], $answer['cut'], (hrtime(true) - $begun) / 1e9, $answer['files']);
     }
 
+    private static function clear(string $folder): void
+    {
+        foreach (array_diff(scandir($folder) ?: [], ['.', '..']) as $name) {
+            is_dir("{$folder}/{$name}") ? self::clear("{$folder}/{$name}") : unlink("{$folder}/{$name}");
+        }
+        rmdir($folder);
+    }
+
     /**
      * What the process of its own does.
      *
+     * @param  string  $work  absolute folder for rows on their way into the engine
      * @return array<string, mixed> columns, rows, cut and files; or error
      */
-    public function answer(string $sql, int $limit): array
+    public function answer(string $sql, int $limit, string $work): array
     {
-        $engine = $this->settings->engine();
+        $engine = $this->settings->engine(further: [$work]);
         try {
-            $files = $this->name($engine, $sql);
             $sql = rtrim(trim($sql), ';');
+            [$read, $files] = $this->name($engine, $sql, $work);
             $columns = [];
             foreach ($engine->describe($sql) as $name => $type) {
                 $columns[] = ['name' => $name, 'type' => $type, 'numeric' => (bool) preg_match('/^(U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?$|DECIMAL|FLOAT|DOUBLE)/', $type)];
@@ -77,7 +92,7 @@ final readonly class LakeQuery
                 $rows[] = array_map(static fn (?string $v): ?string => $v === null ? null : mb_scrub($v, 'UTF-8'), array_values($row));
             }
 
-            return ['columns' => $columns, 'rows' => array_slice($rows, 0, $limit), 'cut' => count($rows) > $limit, 'files' => $files === 0 ? null : [$files - $engine->leftOut($sql), $files]];
+            return ['columns' => $columns, 'rows' => array_slice($rows, 0, $limit), 'cut' => count($rows) > $limit, 'files' => $files === 0 ? null : [$read, $files]];
         } catch (EngineError $e) {
             return ['error' => $e->getMessage()];
         } finally {
@@ -85,32 +100,51 @@ final readonly class LakeQuery
         }
     }
 
-    /** Makes the tables known that a statement may mean: the others are not even opened. @return int how many files they have */
-    private function name(Engine $engine, string $sql): int
+    /**
+     * Makes the tables known that a statement may mean: the others are not even opened.
+     *
+     * @return array{int, int} how many of how many of their files are read
+     */
+    private function name(Engine $engine, string $sql, string $work): array
     {
-        $files = 0;
         $folder = $this->settings->folder();
+        $contents = new Contents($folder, $engine, $work);
+        $meant = [];
         foreach ((new Ledger($folder))->tables() as $name => $table) {
             [$schema, $own] = explode('.', $name, 2);
             $engine->run('CREATE SCHEMA IF NOT EXISTS '.Engine::name($schema));
             if (stripos($sql, $own) !== false) {
-                $engine->run('CREATE VIEW '.Engine::name($schema).'.'.Engine::name($own).' AS '.$this->view($folder, $table));
-                $files += count($table->files);
+                $meant[$name] = $table;
             }
         }
+        $view = static function (string $name, LandedFiles $table, Contents $contents) use ($engine): void {
+            [$schema, $own] = explode('.', $name, 2);
+            $engine->run('CREATE OR REPLACE VIEW '.Engine::name($schema).'.'.Engine::name($own).' AS '.$contents->of($table, $table->files, partitions: self::partitionTypes($table)));
+        };
+        $fetched = array_filter($meant, $contents->mustBeFetched(...));
+        foreach (array_diff_key($meant, $fetched) as $name => $table) {
+            $view($name, $table, $contents);
+        }
+        $read = 0;
+        foreach ($fetched === [] ? [] : (new Needed($engine, $work))->of($sql, $fetched, $view) as $name => $files) {
+            $view($name, $fetched[$name]->with($files), $contents);
+            $read += count($files);
+        }
+        $count = static fn (array $tables): int => array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $tables));
+        $direct = $count(array_diff_key($meant, $fetched));
 
-        return $files;
+        return [$read + $direct - array_sum(array_map(static fn (array $s): int => $s['of'] - $s['read'], $direct === 0 ? [] : $engine->scans($sql) ?? [])), $count($meant)];
     }
 
-    /** Its columns, and the values of its folders, so that a condition on these leaves out the files of all others. */
-    private function view(Folder $folder, LandedFiles $table): string
+    /** @return array<string, string> the engine's types of what the folders of a table say, by name */
+    public static function partitionTypes(LandedFiles $table): array
     {
         $types = [];
         foreach ($table->files[0]->partition ?? [] as $name => $ignored) {
-            $type = $table->shape->column($name)?->type;
+            $type = $table->shape()->column($name)?->type;
             $types[$name] = $type === null ? 'VARCHAR' : TypeMap::write($type);
         }
 
-        return TableWriter::read($folder, $table, $table->files, partitions: $types);
+        return $types;
     }
 }

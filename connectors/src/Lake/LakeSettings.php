@@ -18,14 +18,17 @@ final readonly class LakeSettings
     {
     }
 
-    /** @param  bool  $ordered  whether rows keep the order in which they are read */
-    public function engine(bool $ordered = false): Engine
+    /**
+     * @param  bool  $ordered  whether rows keep the order in which they are read
+     * @param  list<string>  $further  absolute folders that it may use besides the lake's
+     */
+    public function engine(bool $ordered = false, array $further = []): Engine
     {
-        return new Engine([$this->path], $this->memory, $this->threads, $this->temporary, $ordered);
+        return new Engine([$this->path, ...$further], $this->memory, $this->threads, $this->temporary, $ordered);
     }
 
     public function folder(): Folder
     {
-        return new Folder($this->system, rtrim($this->path, '/'));
+        return new LocalFolder($this->system, rtrim($this->path, '/'));
     }
 }

@@ -21,7 +21,7 @@ use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Shape\Column;
 
-/** A folder of Parquet files that rows are landed in. */
+/** A lake that rows are landed in. */
 final class LakeTarget implements TargetSystem
 {
     /** For what takes no longer unless something is wrong. */
@@ -96,13 +96,13 @@ final class LakeTarget implements TargetSystem
         if ($there === null) {
             $strangers = $this->folder->files($below);
             $findings[] = $strangers === [] || $landed->takeOver
-                ? Finding::passed('Folder', "Files land in {$this->folder->path($below)}.")
-                : Finding::failed('Rows', "{$this->folder->path($below)} has files that Lighterman did not write.", 'Choose another landed table, or allow the feed to take it over: they stay, but do not belong to the table.');
+                ? Finding::passed('Folder', "Files land in {$this->folder->where($below)}.")
+                : Finding::failed('Rows', "{$this->folder->where($below)} has files that Lighterman did not write.", 'Choose another landed table, or allow the feed to take it over: they stay, but do not belong to the table.');
 
             return new Preparation(false, [], $findings);
         }
         foreach ($landed->columns() as $column) {
-            $known = $there->shape->column($column->name);
+            $known = $there->shape()->column($column->name);
             $findings[] = $known === null || TypeMap::write($known->type) === TypeMap::write($column->type) || $column->type->holds($known->type)
                 ? Finding::passed($column->name, $known === null ? "{$column->name} is new; rows that are there have none." : "{$column->name} is {$column->type}.")
                 : Finding::failed($column->name, "Column {$column->name} of {$landed->name} is {$known->type} in the files that are there, which {$column->type} does not hold.", 'Land in another table, or start the feed over.');
@@ -120,7 +120,7 @@ final class LakeTarget implements TargetSystem
         $folders = array_map(static fn ($p): string => "{$p->name()}=…/", $landed->partitionBy);
         $values = array_combine($landed->shape->names(), $row);
 
-        return "{$landed->name->schema}/{$landed->name->name}/".implode('', $folders)."….parquet\n".json_encode($values, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRETTY_PRINT);
+        return "{$landed->name->schema}/{$landed->name->name}/".implode('', $folders)."….{$landed->writing->ending()}\n".json_encode($values, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRETTY_PRINT);
     }
 
     public function open(LandedTable $landed, string $feed, int $token): LandingSession
@@ -136,27 +136,21 @@ final class LakeTarget implements TargetSystem
         $created = $last->created;
         foreach ($landed->tables() as $table) {
             $name = (string) $table->name;
-            $now = LandedFiles::of($table);
             $created = isset($tables[$name]) ? $created : [...$created, $name];
-            $tables[$name] = $now->with($tables[$name]->files ?? []);
+            $tables[$name] = isset($tables[$name]) ? $tables[$name]->becoming(LandedFiles::of($table)) : LandedFiles::of($table);
         }
         $page = $last->claimed($token)->having($tables, array_values(array_unique($created)));
         $this->ledger->write($page);
         $this->sweep($page);
-        $work = Ledger::FOLDER."/work/{$feed}";
-        $this->folder->make($work);
 
-        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine($landed->repeats), $landed, $page, $work);
+        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine($landed->repeats), $landed, $page, $this->folder->workplace($feed));
     }
 
-    /** Removes what a crash has left: files that were being made, and those that were never counted. */
+    /** Removes what a crash has left: files that were placed and never counted. */
     private function sweep(Page $page): void
     {
-        foreach ($this->folder->files(Ledger::FOLDER."/work/{$page->feed}") as $name) {
-            $this->folder->delete($name);
-        }
         $kept = $page->kept();
-        $own = '/\/'.substr(str_replace('-', '', $page->feed), 0, 8).'-\d+-\d+-\d+-\d+(_\d+|-\d+)?\.parquet$/';
+        $own = '/\/'.substr(str_replace('-', '', $page->feed), 0, 8).'-\d+-\d+-\d+-\d+(_\d+|-\d+)?\.(parquet|avro|jsonl|csv)(\.gz)?$/';
         foreach (array_keys($page->tables) as $table) {
             foreach ($this->folder->files(str_replace('.', '/', $table)) as $name) {
                 if (! isset($kept[$name]) && preg_match($own, $name)) {
@@ -179,9 +173,10 @@ final class LakeTarget implements TargetSystem
         }
         // The book goes first: from then on none of the files counts.
         $this->ledger->forget($feed);
-        foreach (array_keys($page->kept()) as $name) {
+        foreach ([...array_keys($page->kept()), ...array_merge(...array_values(array_map(static fn (LandedFiles $t): array => $t->fixedNames(), $page->tables)))] as $name) {
             $this->folder->delete($name);
         }
+        $this->folder->leaveWorkplace($feed);
         $this->sweep($page->having(array_map(static fn (LandedFiles $t): LandedFiles => $t->with([]), $page->tables), []));
     }
 
@@ -193,11 +188,11 @@ final class LakeTarget implements TargetSystem
     public function row(TableName $table, array $key): ?array
     {
         $files = $this->table($table);
-        foreach (array_diff(array_keys($key), $files->shape->names()) as $column) {
+        foreach (array_diff(array_keys($key), $files->shape()->names()) as $column) {
             throw SystemTrouble::lasting('no_column', "{$this->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
         }
-        $where = implode(' AND ', array_map(fn (string $c, string $v): string => Engine::name($c).' = CAST('.Engine::literal($v).' AS '.TypeMap::write($files->shape->column($c)->type ?? throw new \LogicException($c)).')', array_keys($key), $key));
-        $columns = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $files->shape->columns));
+        $where = implode(' AND ', array_map(fn (string $c, string $v): string => Engine::name($c).' = CAST('.Engine::literal($v).' AS '.TypeMap::write($files->shape()->column($c)->type ?? throw new \LogicException($c)).')', array_keys($key), $key));
+        $columns = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $files->shape()->columns));
         $found = (new LakeQuery($this->settings))->run("SELECT {$columns} FROM ".Engine::name($table->schema).'.'.Engine::name($table->name)." WHERE {$where} LIMIT 1", 1, self::SECONDS);
 
         return $found->rows === [] ? null : array_combine(array_column($found->columns, 'name'), $found->rows[0]);
@@ -218,7 +213,7 @@ final class LakeTarget implements TargetSystem
         }
         ksort($partitions);
 
-        return new KeptFiles($this->folder->path(rtrim($below, '/')), count($known->files), $known->rows(), $known->bytes(), $partitions);
+        return new KeptFiles($this->folder->where(rtrim($below, '/')), count($known->files), $known->rows(), $known->bytes(), $partitions);
     }
 
     public function history(LandedTable $landed, array $key, int $most): LandedHistory

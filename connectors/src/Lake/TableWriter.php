@@ -4,27 +4,25 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use FilesystemIterator;
 use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Definition\Partition;
-use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Format\FileFormat;
+use Lighterman\Core\Format\UnfitValue;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use RecursiveDirectoryIterator;
+use RecursiveIteratorIterator;
+use SplFileInfo;
 
 /** Makes files of the rows of one table, the way the landing asks for. What it makes belongs to the table only once a page says so. */
 final class TableWriter
 {
-    /** A file is closed once it has this many rows, or its rows this many bytes as text. */
-    private const ROWS = 1_000_000;
-
-    private const BYTES = 512 << 20;
-
-    /** Rows of a row group; while a file is being made a few are in memory. */
-    private const ROW_GROUP = 61_440;
-
     /** So many files of a partition, each below this many bytes, become one. */
     private const MANY = 12;
 
@@ -49,13 +47,16 @@ final class TableWriter
 
     private int $rows = 0;
 
+    private readonly Contents $contents;
+
     /**
-     * @param  string  $work  folder for files that are being made, below the lake's
+     * @param  string  $work  absolute folder for files that are being made
      * @param  int  $number  tells the tables of a feed apart
      */
     public function __construct(private readonly Folder $folder, private readonly Engine $engine, private readonly LandedTable $landed, private readonly string $work, private readonly int $number)
     {
-        $this->stage = new Stage($this->folder->path("{$work}/rows-{$number}.txt"), $landed->columns());
+        $this->stage = new Stage("{$work}/rows-{$number}.txt", $landed->columns());
+        $this->contents = new Contents($folder, $engine, $work);
         $this->was = LandedFiles::of($landed);
     }
 
@@ -76,7 +77,7 @@ final class TableWriter
     public function write(string $encoded): void
     {
         $this->stage->add($encoded);
-        if (! $this->merges && ($this->stage->rows >= self::ROWS || $this->stage->bytes >= self::BYTES)) {
+        if (! $this->merges && ($this->stage->rows >= $this->landed->writing->rows || $this->stage->bytes >= $this->landed->writing->megabytes << 20)) {
             $this->flush();
         }
     }
@@ -116,17 +117,19 @@ final class TableWriter
      */
     public function joined(LandedFiles $table): LandedFiles
     {
+        // Where a partition has to be one file it is written anew with every delivery, however large.
+        [$many, $under] = $this->isSingle() ? [2, PHP_INT_MAX] : [self::MANY, self::SMALL];
         $small = [];
         foreach ($table->files as $file) {
-            if ($file->bytes < self::SMALL) {
+            if ($file->bytes < $under) {
                 $small[dirname($file->name)][] = $file;
             }
         }
         foreach ($small as $files) {
-            if (count($files) >= self::MANY) {
+            if (count($files) >= $many) {
                 $gone = array_flip(array_map(static fn (DataFile $f): string => $f->name, $files));
                 $rest = array_filter($table->files, static fn (DataFile $f): bool => ! isset($gone[$f->name]));
-                $table = $table->with([...$rest, ...$this->copied(self::read($this->folder, $table, $files))]);
+                $table = $table->with([...$rest, ...$this->copied($this->contents->of($table, $files))]);
             }
         }
 
@@ -147,7 +150,7 @@ final class TableWriter
         $same = static fn (string $a, string $b, array $columns): string => implode(' AND ', array_map(static fn (string $c): string => "{$a}.".Engine::name($c).' IS NOT DISTINCT FROM '."{$b}.".Engine::name($c), $columns)) ?: 'true';
         $on = implode(' AND ', array_map(static fn (string $k): string => 'o.'.Engine::name($k).' = s.'.Engine::name($k), $key));
         $compared = array_values(array_diff($this->landed->shape->names(), $key));
-        $old = self::read($this->folder, $this->was, $this->was->files, filename: true);
+        $old = $this->contents->of($this->was, $this->was->files, filename: true);
         $this->engine->run("CREATE OR REPLACE TEMP TABLE hit AS SELECT o.filename, {$this->names($key, 's')}, {$same('o', 's', $compared)} AS same FROM ({$old}) o JOIN {$stage} s ON {$on}");
         ['hits' => $hits, 'same' => $unchanged] = array_map(intval(...), $this->engine->rows('SELECT count(*) AS hits, count(*) FILTER (WHERE same) AS same FROM hit')[0]);
         $this->engine->run('CREATE OR REPLACE TEMP TABLE leaving AS '.($leaving === '' ? 'SELECT '.$this->names($key)." FROM {$stage} LIMIT 0" : $leaving));
@@ -155,11 +158,11 @@ final class TableWriter
         $rewritten = array_fill_keys([...array_column($this->engine->rows('SELECT DISTINCT filename FROM hit WHERE NOT same'), 'filename'), ...array_column($left, 'filename')], true);
         $changed = "SELECT * FROM {$stage} s WHERE NOT EXISTS (SELECT 1 FROM hit h WHERE h.same AND {$same('h', 's', $key)})";
         $deleted = array_sum(array_map(intval(...), array_column($left, 'n')));
-        $stay = array_values(array_filter($this->was->files, fn (DataFile $f): bool => ! isset($rewritten[$this->folder->path($f->name)])));
-        $again = array_values(array_filter($this->was->files, fn (DataFile $f): bool => isset($rewritten[$this->folder->path($f->name)])));
+        $stay = array_values(array_filter($this->was->files, fn (DataFile $f): bool => ! isset($rewritten[$f->name])));
+        $again = array_values(array_filter($this->was->files, fn (DataFile $f): bool => isset($rewritten[$f->name])));
         if ($staged > $unchanged || $again !== []) {
             // What is kept of a file that is rewritten are the rows that neither change nor leave.
-            $kept = $again === [] ? '' : ' UNION ALL BY NAME SELECT * FROM ('.self::read($this->folder, $this->was, $again).') o WHERE ('.$this->names($key, 'o').') NOT IN (SELECT '.$this->names($key)." FROM hit WHERE NOT same) AND ({$this->names($key, 'o')}) NOT IN (SELECT * FROM leaving)";
+            $kept = $again === [] ? '' : ' UNION ALL BY NAME SELECT * FROM ('.$this->contents->of($this->was, $again).') o WHERE ('.$this->names($key, 'o').') NOT IN (SELECT '.$this->names($key)." FROM hit WHERE NOT same) AND ({$this->names($key, 'o')}) NOT IN (SELECT * FROM leaving)";
             $stay = [...$stay, ...$this->copied($changed.$kept)];
         }
 
@@ -194,6 +197,12 @@ final class TableWriter
         }
     }
 
+    /** Whether the rows of a partition are one single file. */
+    private function isSingle(): bool
+    {
+        return $this->landed->writing->fixedName !== null;
+    }
+
     /**
      * Writes what a query gives to files of the table.
      *
@@ -203,71 +212,119 @@ final class TableWriter
     {
         $parts = array_combine(array_map(static fn (Partition $p): string => $p->name(), $this->landed->partitionBy), array_map(static fn (Partition $p): string => self::partValue($p), $this->landed->partitionBy));
         $made = "{$this->work}/made-{$this->number}";
-        $this->folder->make($made);
+        is_dir($made) || mkdir($made, 0777, true);
         $name = "{$this->prefix}-{$this->number}-{$this->files}";
         $this->files++;
-        $options = 'FORMAT parquet, COMPRESSION zstd, ROW_GROUP_SIZE '.self::ROW_GROUP;
         try {
-            if ($parts === []) {
-                $this->engine->run("COPY ({$select}) TO ".Engine::literal($this->folder->path("{$made}/{$name}.parquet"))." ({$options})");
-            } else {
-                // A column that parts is in the files too, so that they say everything by themselves; a part of a date is not.
-                $derived = implode(', ', array_map(static fn (string $n, string $php): string => "{$php} AS ".Engine::name("lm part {$n}"), array_keys($parts), $parts));
-                $by = implode(', ', array_map(static fn (string $n): string => Engine::name("lm part {$n}"), array_keys($parts)));
-                $this->engine->run("COPY (SELECT *, {$derived} FROM ({$select})) TO ".Engine::literal($this->folder->path($made))." ({$options}, PARTITION_BY ({$by}), FILENAME_PATTERN ".Engine::literal("{$name}-{i}").', OVERWRITE_OR_IGNORE true)');
-            }
+            return $this->placed($made, $this->landed->writing->format === FileFormat::Parquet ? $this->parquet($select, $parts, $made, $name) : $this->rowByRow($select, $parts, $made, $name));
         } catch (EngineError $e) {
-            throw $this->trouble($e);
+            throw $this->trouble($e->getMessage());
+        } catch (UnfitValue $e) {
+            throw $this->trouble("Conversion Error: {$e->getMessage()}");
         }
-
-        return $this->placed($made);
     }
 
-    /** @return list<DataFile> */
-    private function placed(string $made): array
+    /**
+     * @param  array<string, string>  $parts  expressions of the engine, by the name of the partition
+     * @return array<string, int> rows of the files that were made, by their path
+     */
+    private function parquet(string $select, array $parts, string $made, string $name): array
     {
-        $names = $this->folder->files($made);
-        if ($names === []) {
-            return [];
+        $packed = ['zstd' => 'zstd', 'snappy' => 'snappy', 'none' => 'uncompressed'][$this->landed->writing->packed];
+        $options = "FORMAT parquet, COMPRESSION {$packed}, ROW_GROUP_SIZE {$this->landed->writing->groupRows}";
+        if ($parts === []) {
+            $this->engine->run("COPY ({$select}) TO ".Engine::literal("{$made}/{$name}.parquet")." ({$options})");
+        } else {
+            // A column that parts is in the files too, so that they say everything by themselves; a part of a date is not.
+            [$derived, $by] = self::derived($parts);
+            $this->engine->run("COPY (SELECT *, {$derived} FROM ({$select})) TO ".Engine::literal($made)." ({$options}, PARTITION_BY ({$by}), FILENAME_PATTERN ".Engine::literal("{$name}-{i}").', OVERWRITE_OR_IGNORE true)');
         }
-        $rows = array_column($this->engine->rows('SELECT file_name, num_rows FROM parquet_file_metadata(['.implode(', ', array_map(fn (string $n): string => Engine::literal($this->folder->path($n)), $names)).'])'), 'num_rows', 'file_name');
-        $files = [];
-        foreach ($names as $from) {
-            if ((int) $rows[$this->folder->path($from)] === 0) {
-                $this->folder->delete($from);
+        $paths = self::below($made);
+        $rows = [];
+        foreach ($paths === [] ? [] : $this->engine->rows('SELECT file_name, num_rows FROM parquet_file_metadata(['.implode(', ', array_map(Engine::literal(...), $paths)).'])') as $file) {
+            $rows[(string) $file['file_name']] = (int) $file['num_rows'];
+        }
 
-                continue;
+        return $rows;
+    }
+
+    /**
+     * @param  array<string, string>  $parts  expressions of the engine, by the name of the partition
+     * @return array<string, int> rows of the files that were made, by their path
+     */
+    private function rowByRow(string $select, array $parts, string $made, string $name): array
+    {
+        $columns = $this->landed->columns();
+        $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $columns));
+        [$derived, $by] = self::derived($parts);
+        $files = new Made($made, $name, $this->landed->writing, new Shape($columns), $this->landed->name->name, $this->isSingle());
+        $folders = array_map(static fn (string $p): string => rawurlencode($p).'=', array_keys($parts));
+        foreach ($this->engine->query($parts === [] ? "SELECT {$texts} FROM ({$select})" : "SELECT {$texts}, {$by} FROM (SELECT *, {$derived} FROM ({$select})) ORDER BY {$by}") as $row) {
+            $values = array_values($row);
+            $files->add(implode('/', array_map(static fn (string $f, ?string $v): string => $f.($v === null ? DataFile::NONE : rawurlencode($v)), $folders, array_slice($values, count($columns)))), array_slice($values, 0, count($columns)));
+        }
+
+        return $files->finish();
+    }
+
+    /**
+     * @param  array<string, string>  $parts
+     * @return array{string, string} the partitions' values, and their names
+     */
+    private static function derived(array $parts): array
+    {
+        $alias = static fn (string $n): string => Engine::name("lm part {$n}");
+
+        return [implode(', ', array_map(static fn (string $n, string $value): string => "{$value} AS {$alias($n)}", array_keys($parts), $parts)), implode(', ', array_map($alias, array_keys($parts)))];
+    }
+
+    /**
+     * @param  array<string, int>  $rows  of the files that were made, by their path
+     * @return list<DataFile>
+     */
+    private function placed(string $made, array $rows): array
+    {
+        ksort($rows);
+        $files = [];
+        foreach ($rows as $path => $count) {
+            if ($count > 0) {
+                $below = str_replace('lm%20part%20', '', substr($path, strlen($made) + 1));
+                $name = "{$this->landed->name->schema}/{$this->landed->name->name}/{$below}";
+                $files[] = new DataFile($name, $count, (int) filesize($path), DataFile::partitionOf($below), $this->sequence, count($this->was->eras) - 1);
+                $this->folder->place($path, $name);
+            } else {
+                unlink($path);
             }
-            $below = str_replace('lm%20part%20', '', substr($from, strlen($made) + 1));
-            $name = "{$this->landed->name->schema}/{$this->landed->name->name}/{$below}";
-            $files[] = new DataFile($name, (int) $rows[$this->folder->path($from)], $this->folder->size($from), DataFile::partitionOf($below), $this->sequence);
-            $this->folder->place($this->folder->path($from), $name);
         }
 
         return $files;
     }
 
-    /**
-     * A query of all columns of a table over some of its files; columns that older files lack are null.
-     *
-     * @param  list<DataFile>  $files
-     * @param  bool  $filename  whether it also tells the file of each row
-     * @param  array<string, string>  $partitions  the engine's types of what the folders say, by name: parts of dates are told too
-     */
-    public static function read(Folder $folder, LandedFiles $table, array $files, bool $filename = false, array $partitions = []): string
+    /** @return list<string> absolute paths of the files below a folder */
+    private static function below(string $path): array
     {
-        $columns = implode(', ', array_map(static fn (Column $c): string => 'NULL::'.TypeMap::write($c->type).' AS '.Engine::name($c->name), $table->shape->columns));
-        $names = implode(', ', array_map(static fn (Column $c): string => Engine::name($c->name), $table->shape->columns));
-        $list = implode(', ', array_map(static fn (DataFile $f): string => Engine::literal($folder->path($f->name)), $files));
-
-        $more = [...($filename ? ['filename'] : []), ...array_map(Engine::name(...), array_diff(array_keys($partitions), $table->shape->names()))];
-        if ($files === []) {
-            return 'SELECT '.implode(', ', [$columns, ...array_map(static fn (string $c): string => "NULL::VARCHAR AS {$c}", $more)]).' WHERE false';
+        $paths = [];
+        /** @var SplFileInfo $file */
+        foreach (new RecursiveIteratorIterator(new RecursiveDirectoryIterator($path, FilesystemIterator::SKIP_DOTS)) as $file) {
+            $paths[] = $file->getPathname();
         }
-        $hive = $partitions === [] ? 'hive_partitioning = false' : 'hive_partitioning = true, hive_types = {'.implode(', ', array_map(static fn (string $p, string $type): string => Engine::literal($p).": {$type}", array_keys($partitions), $partitions)).'}';
 
-        return 'SELECT '.implode(', ', [$names, ...$more]).' FROM (SELECT '.implode(', ', [$columns, ...array_map(static fn (string $c): string => "NULL::VARCHAR AS {$c}", $more)])
-            ." WHERE false UNION ALL BY NAME SELECT * FROM read_parquet([{$list}], union_by_name = true, {$hive}".($filename ? ', filename = true' : '').'))';
+        return $paths;
+    }
+
+    /** Gives the file of each partition its fixed name as well, and takes that of partitions without a file away. */
+    public function name(LandedFiles $table, LandedFiles $before): void
+    {
+        if (! $this->isSingle()) {
+            return;
+        }
+        $fixed = fn (DataFile $f): string => dirname($f->name)."/{$this->landed->writing->fixedName}.{$this->landed->writing->ending()}";
+        $wanted = array_column(array_map(static fn (DataFile $f): array => [$fixed($f), $f->name], $table->files), 1, 0);
+        $there = array_column(array_map(static fn (DataFile $f): array => [$fixed($f), $f->name], $before->files), 1, 0);
+        foreach (array_diff_assoc($wanted, $table === $before ? [] : $there) as $as => $name) {
+            $this->folder->repeat($name, $as);
+        }
+        array_map($this->folder->delete(...), array_keys(array_diff_key($there, $wanted)));
     }
 
     private static function partValue(Partition $partition): string
@@ -293,10 +350,8 @@ final class TableWriter
         return "stage_{$this->number}";
     }
 
-    private function trouble(EngineError $e): SystemTrouble
+    private function trouble(string $said): SystemTrouble
     {
-        $said = $e->getMessage();
-
         return match (true) {
             str_contains($said, 'No space left') => SystemTrouble::passing('disk_full', "{$this->landed->name}: the disk of the lake is full.", 'Free space. Lighterman tries again.'),
             str_starts_with($said, 'Out of Memory') => SystemTrouble::passing('out_of_memory', "{$this->landed->name}: the engine's memory does not suffice ({$said}).", 'Raise lighterman.lake.memory_mb.'),

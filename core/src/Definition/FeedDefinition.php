@@ -41,6 +41,7 @@ final readonly class FeedDefinition
      * @param  list<Partition>  $partitionBy  folders that the landed files are parted into; only for targets that keep files
      * @param  Treatment  $treatment  what is done to every record on the way, and what it has to be like
      * @param  FileReading|null  $files  how the source's files are read, where it keeps files; null elsewhere
+     * @param  FileWriting  $writing  how landed files are written; only for targets that keep files
      *
      * @throws InvalidDefinition
      */
@@ -66,6 +67,7 @@ final readonly class FeedDefinition
         public Treatment $treatment = new Treatment,
         public array $partitionBy = [],
         public ?FileReading $files = null,
+        public FileWriting $writing = new FileWriting,
     ) {
         $this->checkColumns();
         $this->landedTable = $this->compileLanded();
@@ -139,7 +141,7 @@ final readonly class FeedDefinition
      */
     private function table(TableName $name, Shape $shape, array $key, array $forks = [], bool $takesRest = true): LandedTable
     {
-        return new LandedTable($name, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest, $this->partitionBy, $this->capture === Capture::Files && $this->landing === Landing::Upsert);
+        return new LandedTable($name, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest, $this->partitionBy, $this->capture === Capture::Files && $this->landing === Landing::Upsert, $this->writing);
     }
 
     /**
@@ -367,6 +369,7 @@ final readonly class FeedDefinition
         ] + ($this->capture->bringsChanges() ? ['deletes' => $this->deletes->value, 'truncates' => $this->truncates->value] : [])
             + ($this->files === null ? [] : ['files' => $this->files->toArray()])
             + ($this->partitionBy === [] ? [] : ['partition_by' => array_map(strval(...), $this->partitionBy)])
+            + ($this->writing->toArray() === [] ? [] : ['write_as' => $this->writing->toArray()])
             + ($this->treatment->toArray() === [] ? [] : ['treatment' => $this->treatment->toArray()]);
     }
 
@@ -399,7 +402,22 @@ final readonly class FeedDefinition
             self::treatment($data['name'], $data['treatment'] ?? []),
             Partition::all($data['name'], $data['partition_by'] ?? []),
             isset($data['files']) ? self::files($data['name'], $data['files']) : null,
+            self::writing($data['name'], $data['write_as'] ?? []),
         );
+    }
+
+    /**
+     * @param  array<string, mixed>  $data  as FileWriting::toArray() gives it
+     *
+     * @throws InvalidDefinition
+     */
+    public static function writing(string $name, array $data): FileWriting
+    {
+        try {
+            return FileWriting::fromArray($data);
+        } catch (InvalidArgumentException $e) {
+            throw InvalidDefinition::at("{$name}: write_as", rtrim(lcfirst($e->getMessage()), '.'), 'docs/guide/lake.md tells what can be written.');
+        }
     }
 
     /**

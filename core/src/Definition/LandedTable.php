@@ -25,6 +25,7 @@ final readonly class LandedTable
      * @param  list<Partition>  $partitionBy  folders that its files are parted into, from the outermost; only where rows are kept in files
      * @param  bool  $takesRest  whether records land in it at all, and not only in those of forks
      * @param  bool  $repeats  whether a key may come several times in one unit, so that the last row counts
+     * @param  FileWriting  $writing  how its files are written; only where rows are kept in files
      */
     public function __construct(
         public TableName $name,
@@ -40,6 +41,7 @@ final readonly class LandedTable
         public bool $takesRest = true,
         public array $partitionBy = [],
         public bool $repeats = false,
+        public FileWriting $writing = new FileWriting,
     ) {
     }
 

@@ -10,6 +10,9 @@ use Lighterman\Core\Format\Delimited\Dialect;
 use Lighterman\Core\Format\Delimited\Line;
 use Lighterman\Core\Format\Delimited\Reader;
 use Lighterman\Core\Format\Delimited\Writer;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
@@ -47,8 +50,8 @@ final class DelimitedTest extends TestCase
             for ($i = 0; $i < 400; $i++) {
                 $rows[] = array_map(static fn (): ?string => $random->getInt(0, 5) === 0 ? null : implode('', array_map(static fn (): string => $parts[$random->getInt(0, count($parts) - 1)], range(1, $random->getInt(1, 6)))), range(1, 4));
             }
-            $writer = new Writer($dialect);
-            $text = implode('', array_map($writer->line(...), $dialect->header ? [['a', 'b', 'c', 'd'], ...$rows] : $rows));
+            $writer = new Writer($dialect, new Shape(array_map(static fn (string $n): Column => new Column($n, Type::parse('text')), ['a', 'b', 'c', 'd'])));
+            $text = $writer->begin().implode('', array_map($writer->row(...), $rows)).$writer->end();
             $reader = new Reader(str_split($text, $random->getInt(1, 300)), $dialect);
             self::assertSame($rows, self::fields(iterator_to_array($reader->lines(), false)), "seed {$seed}");
             self::assertSame($dialect->header ? ['a', 'b', 'c', 'd'] : null, $reader->header());

@@ -31,7 +31,7 @@ final class JsonLinesTest extends TestCase
             ['0', '1.10', '-Infinity', null, null, null, '0044-03-15 12:00:00+00 BC'],
         ];
         $writer = new Writer($shape);
-        $text = implode('', array_map($writer->line(...), $rows));
+        $text = implode('', array_map($writer->row(...), $rows));
         self::assertSame(3, substr_count($text, "\n"));
         foreach ([1, 7, 10_000] as $piece) {
             self::assertSame($rows, array_map(array_values(...), array_values(self::read($text, $piece))));

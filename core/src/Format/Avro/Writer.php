@@ -6,6 +6,7 @@ namespace Lighterman\Core\Format\Avro;
 
 use Brick\Math\BigDecimal;
 use Brick\Math\Exception\MathException;
+use Lighterman\Core\Format\RowWriter;
 use Lighterman\Core\Format\UnfitValue;
 use Lighterman\Core\Shape\Shape;
 
@@ -14,7 +15,7 @@ use Lighterman\Core\Shape\Shape;
  *
  * @see https://avro.apache.org/docs/1.11.1/specification/#object-container-files
  */
-final class Writer
+final class Writer implements RowWriter
 {
     public const CODECS = ['null', 'deflate'];
 
@@ -48,7 +49,6 @@ final class Writer
         $this->encode = array_map(static fn (array $f): callable => self::encoder(is_array($f['type']) && array_is_list($f['type']) ? $f['type'][1] : $f['type']), $schema['fields']);
     }
 
-    /** What the file begins with. */
     public function begin(): string
     {
         $entry = static fn (string $key, string $value): string => self::bytes($key).self::bytes($value);
@@ -56,12 +56,6 @@ final class Writer
         return "Obj\x01".self::long(2).$entry('avro.schema', $this->schema).$entry('avro.codec', $this->codec).self::long(0).$this->sync;
     }
 
-    /**
-     * @param  list<string|null>  $row
-     * @return string bytes that can be written now; often none
-     *
-     * @throws UnfitValue
-     */
     public function row(array $row): string
     {
         $record = '';
@@ -78,7 +72,6 @@ final class Writer
         return strlen($this->block) >= self::BLOCK ? $this->flush() : '';
     }
 
-    /** What is left at the end. */
     public function end(): string
     {
         return $this->rows === 0 ? '' : $this->flush();

@@ -13,8 +13,6 @@ final readonly class Detection
 {
     private const SAID = 'as you say';
 
-    private const DELIMITERS = [';' => 'semicolons', ',' => 'commas', "\t" => 'tabs', '|' => 'upright lines'];
-
     /**
      * @param  list<array{name: string, type: Type, format: string|null, evidence: string}>  $columns  with the format of dates that are not written year first
      * @param  array<string, string>  $evidence  why, by what was detected
@@ -64,7 +62,7 @@ final readonly class Detection
         /** @var array{non-empty-string, string} $best */
         $best = [',', 'no character parts the lines, so each is one field'];
         $score = 0.0;
-        foreach (self::DELIMITERS as $delimiter => $name) {
+        foreach (Dialect::DELIMITERS as $delimiter => $name) {
             $widths = [];
             $lines = 0;
             foreach ((new Reader([$text], new Dialect($delimiter, '"', false)))->lines() as $line) {
@@ -80,7 +78,7 @@ final readonly class Detection
             // That many fields in line after line come about by chance the less, the more there are.
             if ($width > 1 && $share * (1 + log($width)) > $score) {
                 $score = $share * (1 + log($width));
-                $best = [$delimiter, number_format((int) reset($widths)).' of '.number_format($lines)." lines have {$width} fields parted by {$name}"];
+                $best = [$delimiter, number_format((int) reset($widths)).' of '.number_format($lines)." lines have {$width} fields parted by {$name}s"];
             }
         }
 

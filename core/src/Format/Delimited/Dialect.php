@@ -9,6 +9,8 @@ use InvalidArgumentException;
 /** How a file of delimited text is written. */
 final readonly class Dialect
 {
+    public const DELIMITERS = [';' => 'semicolon', ',' => 'comma', "\t" => 'tab', '|' => 'upright line'];
+
     public const ENCODINGS = ['UTF-8', 'UTF-16LE', 'UTF-16BE', 'Windows-1252'];
 
     /**
@@ -31,6 +33,11 @@ final readonly class Dialect
         if (! in_array($encoding, self::ENCODINGS, true)) {
             throw new InvalidArgumentException("\"{$encoding}\" is none of the encodings that can be read: ".implode(', ', self::ENCODINGS).'.');
         }
+    }
+
+    public function delimiterWord(): string
+    {
+        return self::DELIMITERS[$this->delimiter] ?? $this->delimiter;
     }
 
     /** @return array<string, mixed> */

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Format\JsonLines;
 
+use Lighterman\Core\Format\RowWriter;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TypeKind;
 
@@ -13,7 +14,7 @@ use Lighterman\Core\Shape\TypeKind;
  *
  * @see https://jsonlines.org
  */
-final readonly class Writer
+final readonly class Writer implements RowWriter
 {
     /** @var list<string> */
     private array $names;
@@ -27,8 +28,17 @@ final readonly class Writer
         $this->kinds = array_map(static fn ($c): TypeKind => $c->type->kind, $shape->columns);
     }
 
-    /** @param  list<string|null>  $row */
-    public function line(array $row): string
+    public function begin(): string
+    {
+        return '';
+    }
+
+    public function end(): string
+    {
+        return '';
+    }
+
+    public function row(array $row): string
     {
         $fields = [];
         foreach ($row as $i => $value) {

@@ -148,7 +148,7 @@ final readonly class ValueForm
 
     private function date(string $text): string|false
     {
-        $pattern = $this->date === null ? '/^(?<y>\d{4,5})-(?<m>\d\d)-(?<d>\d\d)(?<bc> BC)?$/D' : '/^'.self::DATES[$this->date][2].'$/D';
+        $pattern = $this->date === null ? '/^(?<y>\d{4,6})-(?<m>\d\d)-(?<d>\d\d)(?<bc> BC)?$/D' : '/^'.self::DATES[$this->date][2].'$/D';
         if (! preg_match($pattern, $text, $m) || (int) $m['y'] === 0 || ! checkdate((int) $m['m'], (int) $m['d'], (int) $m['y'])) {
             return in_array(strtolower($text), ['infinity', '-infinity'], true) ? strtolower($text) : false;
         }

@@ -1,0 +1,184 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Lake;
+
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\TypeMap;
+use Lighterman\Connectors\Files\Unpacked;
+use Lighterman\Core\Format\Avro\MalformedAvro;
+use Lighterman\Core\Format\Avro\Reader as AvroReader;
+use Lighterman\Core\Format\FileFormat;
+use Lighterman\Core\Format\Rows\DelimitedRows;
+use Lighterman\Core\Format\Rows\FileRows;
+use Lighterman\Core\Format\Rows\Frame;
+use Lighterman\Core\Format\Rows\JsonRows;
+use Lighterman\Core\Format\Rows\OtherShape;
+use Lighterman\Core\Format\Rows\TypedRows;
+use Lighterman\Core\Port\BrokenFile;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
+
+/**
+ * What the files of a lake hold, as queries of the engine. Parquet it reads itself; of other formats the rows are read here,
+ * to the last digit, and put into its memory first.
+ */
+final class Contents
+{
+    private const PIECE = 262_144;
+
+    /** @var array<string, string> temporary table by the files it holds */
+    private array $loaded = [];
+
+    /** @param  string  $work  absolute folder for rows on their way into the engine */
+    public function __construct(private readonly Folder $folder, private readonly Engine $engine, private readonly string $work)
+    {
+    }
+
+    /** Whether files of a table have to be brought to the engine, which is worth doing for those only that are needed. */
+    public function mustBeFetched(LandedFiles $table): bool
+    {
+        foreach ($table->files as $file) {
+            if ($this->folder->isFar() || FileFormat::of($file->name) !== FileFormat::Parquet) {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    /**
+     * A query of all columns of a table over some of its files; columns that older files lack are null.
+     *
+     * @param  list<DataFile>  $files
+     * @param  bool  $filename  whether it also tells the name of each row's file
+     * @param  array<string, string>  $partitions  the engine's types of what the folders say, by name: parts of dates are told too
+     */
+    public function of(LandedFiles $table, array $files, bool $filename = false, array $partitions = []): string
+    {
+        $shape = $table->shape();
+        $more = [...($filename ? ['filename' => 'VARCHAR'] : []), ...array_diff_key($partitions, array_flip($shape->names()))];
+        $names = implode(', ', array_map(Engine::name(...), [...$shape->names(), ...array_keys($more)]));
+        $none = 'SELECT '.implode(', ', [
+            ...array_map(static fn (Column $c): string => 'NULL::'.TypeMap::write($c->type).' AS '.Engine::name($c->name), $shape->columns),
+            ...array_map(static fn (string $n, string $t): string => "NULL::{$t} AS ".Engine::name($n), array_keys($more), $more),
+        ]).' WHERE false';
+        $parts = [];
+        [$parquet, $others] = [[], []];
+        foreach ($files as $file) {
+            FileFormat::of($file->name) === FileFormat::Parquet ? $parquet[] = $file : $others[] = $file;
+        }
+        if ($parquet !== []) {
+            $parts[] = $this->parquet($parquet, $filename, $partitions);
+        }
+        if ($others !== []) {
+            $parts[] = "SELECT * FROM {$this->loaded($table, $others, $filename, $more)}";
+        }
+
+        return "SELECT {$names} FROM (".implode(' UNION ALL BY NAME ', [$none, ...$parts]).')';
+    }
+
+    /**
+     * @param  list<DataFile>  $files
+     * @param  array<string, string>  $partitions
+     */
+    private function parquet(array $files, bool $filename, array $partitions): string
+    {
+        $list = implode(', ', array_map(fn (DataFile $f): string => Engine::literal($this->folder->local($f->name)), $files));
+        $hive = $partitions === [] ? 'hive_partitioning = false' : 'hive_partitioning = true, hive_types = {'.implode(', ', array_map(static fn (string $p, string $type): string => Engine::literal($p).": {$type}", array_keys($partitions), $partitions)).'}';
+        $from = "read_parquet([{$list}], union_by_name = true, {$hive}".($filename ? ', filename = true' : '').')';
+
+        return $filename ? 'SELECT * REPLACE (substr(filename, '.(strlen($this->folder->local('')) + 1).") AS filename) FROM {$from}" : "SELECT * FROM {$from}";
+    }
+
+    /**
+     * Rows of files that the engine does not read, in a table of its memory.
+     *
+     * @param  list<DataFile>  $files
+     * @param  array<string, string>  $more  the engine's types of what is told besides the columns, by name
+     */
+    private function loaded(LandedFiles $table, array $files, bool $filename, array $more): string
+    {
+        $key = implode("\0", [...array_map(static fn (DataFile $f): string => $f->name, $files), ...array_keys($more), ...$table->shape()->names()]);
+        if (isset($this->loaded[$key])) {
+            return $this->loaded[$key];
+        }
+        $number = count($this->loaded);
+        $text = Type::of(TypeKind::Text);
+        $stage = new Stage("{$this->work}/loaded-{$number}.txt", [...$table->shape()->columns, ...array_map(static fn (string $n): Column => new Column($n, $text), array_keys($more))]);
+        foreach ($files as $file) {
+            $besides = array_map(static fn (string $n): ?string => $filename && $n === 'filename' ? $file->name : $file->partition[$n] ?? null, array_keys($more));
+            foreach ($this->blocks($table, $file, $besides) as $encoded) {
+                $stage->add($encoded);
+            }
+        }
+        $name = "loaded_{$number}";
+        $this->engine->run("CREATE OR REPLACE TEMP TABLE {$name} AS {$stage->select()}");
+        $stage->clear();
+
+        return $this->loaded[$key] = $name;
+    }
+
+    /**
+     * @param  list<string|null>  $besides
+     * @return \Generator<int, string> lines in the text form of COPY
+     *
+     * @throws SystemTrouble if it cannot be read as it was written
+     */
+    private function blocks(LandedFiles $table, DataFile $file, array $besides): \Generator
+    {
+        $era = $table->era($file);
+        $broken = fn (string $fault): SystemTrouble => SystemTrouble::lasting('damaged_file', "{$this->folder->where($file->name)} is not as it was written: {$fault}.", 'Somebody else has changed it. Start the feed over, or put the file back from a copy.');
+        try {
+            foreach ($this->rows($era, $file, new Frame($table->shape(), $era->shape->names(), true, $besides, false))->blocks() as $block) {
+                foreach ($block->bad as $bad) {
+                    throw $broken("line {$bad->number}: {$bad->fault}");
+                }
+                yield $block->encoded;
+            }
+        } catch (OtherShape|MalformedAvro|BrokenFile $e) {
+            throw $broken(rtrim($e->getMessage(), '.'));
+        }
+    }
+
+    private function rows(Era $era, DataFile $file, Frame $frame): FileRows
+    {
+        $pieces = $this->pieces($file->name);
+        switch (FileFormat::of($file->name)) {
+            case FileFormat::Delimited:
+                return new DelimitedRows($pieces, $era->writing->dialect ?? throw new \LogicException("{$file->name} was written as something else."), $frame);
+            case FileFormat::JsonLines:
+                return new JsonRows($pieces, $frame);
+            case FileFormat::Avro:
+                $avro = new AvroReader($pieces);
+                // It says numbers without end as text, which is what they land as.
+                $shape = new Shape(array_map(static fn (Column $c): Column => new Column($c->name, $era->shape->column($c->name)->type ?? $c->type, $c->nullable), $avro->shape()->columns));
+
+                return new TypedRows($shape, $avro->rows(), $frame);
+            default:
+                throw new \LogicException("{$file->name} is of no format that is read here.");
+        }
+    }
+
+    /** @return \Generator<int, string> */
+    private function pieces(string $name): \Generator
+    {
+        $path = $this->folder->local($name);
+        $file = @fopen($path, 'rb') ?: throw SystemTrouble::lasting('missing_file', "{$this->folder->where($name)} is not there, or may not be read.", 'Somebody else has removed it. Start the feed over, or put the file back from a copy.');
+        $bytes = (static function () use ($file): \Generator {
+            try {
+                while (($piece = fread($file, self::PIECE)) !== false && $piece !== '') {
+                    yield $piece;
+                }
+            } finally {
+                fclose($file);
+            }
+        })();
+
+        return FileFormat::isPacked($name) ? Unpacked::of($bytes, $name) : $bytes;
+    }
+}

@@ -1,0 +1,162 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Lake;
+
+use FilesystemIterator;
+use Lighterman\Core\Port\SystemTrouble;
+use RecursiveDirectoryIterator;
+use RecursiveIteratorIterator;
+use SplFileInfo;
+
+/** A lake in a folder of this machine. */
+final readonly class LocalFolder implements Folder
+{
+    public function __construct(private string $system, private string $root)
+    {
+    }
+
+    public function exists(): bool
+    {
+        return is_dir($this->root);
+    }
+
+    public function isFar(): bool
+    {
+        return false;
+    }
+
+    public function where(string $name): string
+    {
+        return "{$this->root}/{$name}";
+    }
+
+    public function local(string $name): string
+    {
+        return $this->where($name);
+    }
+
+    public function workplace(string $feed): string
+    {
+        $this->leaveWorkplace($feed);
+
+        return $this->make(self::work($feed));
+    }
+
+    public function leaveWorkplace(string $feed): void
+    {
+        foreach ($this->files(self::work($feed)) as $name) {
+            $this->delete($name);
+        }
+    }
+
+    /** Below the lake, so that a finished file only changes its name. */
+    private static function work(string $feed): string
+    {
+        return Ledger::FOLDER."/work/{$feed}";
+    }
+
+    /** Makes the folder of a name, with those above it. */
+    private function make(string $name): string
+    {
+        $path = $this->where($name);
+        if (! is_dir($path) && ! @mkdir($path, 0777, true) && ! is_dir($path)) {
+            throw $this->trouble("the folder {$path} cannot be made");
+        }
+
+        return $path;
+    }
+
+    public function read(string $name): ?string
+    {
+        $path = $this->where($name);
+        if (! is_file($path)) {
+            return null;
+        }
+        $text = @file_get_contents($path);
+
+        return $text === false ? throw $this->trouble("{$path} cannot be read") : $text;
+    }
+
+    public function create(string $name, string $contents): bool
+    {
+        $this->make(dirname($name));
+        $path = $this->where($name);
+        $new = $path.'.'.bin2hex(random_bytes(6)).'.new';
+        $file = @fopen($new, 'xb');
+        if ($file === false || fwrite($file, $contents) !== strlen($contents) || ! fflush($file) || ! fsync($file)) {
+            @unlink($new);
+            throw $this->trouble("{$path} cannot be written");
+        }
+        fclose($file);
+        // A link is made only where the name is free, whoever else is making it.
+        $created = @link($new, $path);
+        unlink($new);
+
+        return $created || (is_file($path) ? false : throw $this->trouble("{$path} cannot be written"));
+    }
+
+    public function place(string $finished, string $name): void
+    {
+        $this->make(dirname($name));
+        $file = @fopen($finished, 'r+b');
+        if ($file === false || ! fsync($file) || ! rename($finished, $this->where($name))) {
+            throw $this->trouble("{$this->where($name)} cannot be written");
+        }
+        fclose($file);
+    }
+
+    public function repeat(string $name, string $as): void
+    {
+        $beside = $this->where($as).'.'.bin2hex(random_bytes(6)).'.new';
+        // Where a disk has no links, the file is copied.
+        if ((! @link($this->where($name), $beside) && ! @copy($this->where($name), $beside)) || ! rename($beside, $this->where($as))) {
+            @unlink($beside);
+            throw $this->trouble("{$this->where($as)} cannot be written");
+        }
+        // Of two links to one file rename() leaves both.
+        @unlink($beside);
+    }
+
+    public function delete(string $name): void
+    {
+        @unlink($this->where($name));
+        // Folders go with their last file.
+        for ($folder = dirname($name); $folder !== '.' && @rmdir($this->where($folder)); $folder = dirname($folder)) {
+            continue;
+        }
+    }
+
+    public function files(string $below): array
+    {
+        $path = $this->where($below);
+        if (! is_dir($path)) {
+            return [];
+        }
+        $names = [];
+        /** @var SplFileInfo $file */
+        foreach (new RecursiveIteratorIterator(new RecursiveDirectoryIterator($path, FilesystemIterator::SKIP_DOTS)) as $file) {
+            $names[] = $below.substr($file->getPathname(), strlen($path));
+        }
+        sort($names);
+
+        return $names;
+    }
+
+    public function entries(string $name): array
+    {
+        $path = $this->where($name);
+
+        return is_dir($path) ? array_values(array_diff(scandir($path) ?: [], ['.', '..'])) : [];
+    }
+
+    private function trouble(string $what): SystemTrouble
+    {
+        $why = error_get_last()['message'] ?? '';
+        $full = str_contains($why, 'No space left');
+
+        return $full ? SystemTrouble::passing('disk_full', "{$this->system}: {$what}, for the disk is full.", "Free space on the disk of {$this->root}. Lighterman tries again.")
+            : SystemTrouble::lasting('no_privilege', "{$this->system}: {$what}.", "Give the account that Lighterman runs under the right to read and write {$this->root}.");
+    }
+}
