@@ -98,7 +98,7 @@ final class GridLine
             'table' => $this->typed['table'], 'name' => trim($this->typed['name']), 'capture' => $this->typed['capture'],
             'watermark' => $this->typed['capture'] === 'watermark' ? $this->typed['watermark'] : null, 'key' => self::list($this->typed['key']), 'landing' => $this->typed['landing'],
             'landed' => trim($this->typed['landed']), 'leave_out' => self::list($this->typed['leave_out'] ?? ''), 'deletes' => $this->typed['deletes'] ?? 'apply', 'partition_by' => self::list($this->typed['partition_by'] ?? ''), 'take_over' => ($this->typed['take_over'] ?? '') === '1',
-            'files' => $this->reading(),
+            'files' => $this->reading(), 'write_as' => WritingInput::read($this->typed),
             'promise_seconds' => (int) round((float) $this->typed['promise_minutes'] * 60),
         ];
     }

@@ -81,6 +81,11 @@ final class Feed extends Record
         return Capture::from($this->capture)->bringsChanges();
     }
 
+    public function landsInFiles(): bool
+    {
+        return $this->route->target->kind->keepsFiles();
+    }
+
     /** What is read for it together with other feeds of its route; null for captures by query. */
     public function log(): ?RouteLog
     {

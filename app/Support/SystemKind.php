@@ -40,6 +40,12 @@ enum SystemKind: string
         return $this !== self::Lake;
     }
 
+    /** Whether what lands there are files. */
+    public function keepsFiles(): bool
+    {
+        return $this === self::Lake;
+    }
+
     /** @return array<string, string> rules for what describes how it is reached */
     public function rules(): array
     {

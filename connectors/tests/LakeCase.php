@@ -4,10 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\Ledger;
+use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Landing;

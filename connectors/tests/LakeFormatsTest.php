@@ -135,7 +135,7 @@ final class LakeFormatsTest extends LakeCase
             } catch (SystemTrouble $trouble) {
                 self::assertSame('unfit_value', $trouble->reason);
             }
-            $this->gate->run("UPDATE t SET wide = NULL, exact = NULL WHERE id = 7; DELETE FROM t WHERE id = 5");
+            $this->gate->run('UPDATE t SET wide = NULL, exact = NULL WHERE id = 7; DELETE FROM t WHERE id = 5');
         }
         $this->carry($feed, into: $this->lake);
         $this->assertReadByOthers('t', 'id');
@@ -163,7 +163,7 @@ final class LakeFormatsTest extends LakeCase
         self::assertSame(array_values($this->gate->rows($totals('loads'))[0]), $this->lake->query($totals('gate.loads'), 10, 60)->rows[0]);
         $pruned = $this->lake->query("SELECT count(*), sum(kg) FROM gate.loads WHERE on_day_month = '2026-01' AND code = 'a/b=1'", 10, 60);
         $all = count($this->counted('gate.loads'));
-        foreach (["SELECT count(*) AS n FROM gate.loads" => $all, "SELECT count(*) AS n FROM gate.loads WHERE kg > 1000" => $all, "SELECT count(*) AS n FROM gate.loads WHERE code = 'a/b=2' OR id = 5" => $all,
+        foreach (['SELECT count(*) AS n FROM gate.loads' => $all, 'SELECT count(*) AS n FROM gate.loads WHERE kg > 1000' => $all, "SELECT count(*) AS n FROM gate.loads WHERE code = 'a/b=2' OR id = 5" => $all,
             "SELECT count(*) AS n FROM gate.loads a JOIN gate.loads b USING (id) WHERE a.on_day_month = '2026-01' AND b.code = 'a/b=3'" => null, "SELECT count(*) AS n FROM gate.loads WHERE on_day_month > '2026-01' AND code IS NULL" => null, "SELECT count(*) AS n FROM gate.loads WHERE code = '(x)(y)'" => null] as $sql => $files) {
             $result = $this->lake->query($sql, 10, 60);
             $same = str_replace(['gate.loads', 'a.on_day_month', 'on_day_month'], ['loads', "to_char(a.on_day, 'YYYY-MM')", "to_char(on_day, 'YYYY-MM')"], $sql);
@@ -216,7 +216,7 @@ final class LakeFormatsTest extends LakeCase
         $at = 0;
         foreach ([[], ['format' => 'delimited', 'delimiter' => ';', 'decimal' => ',', 'header' => false], ['format' => 'jsonl'], ['format' => 'avro'], ['format' => 'delimited']] as $i => $as) {
             if ($i === 2) {
-                $this->gate->run("ALTER TABLE e ADD what text, ALTER kg TYPE numeric(10,3)");
+                $this->gate->run('ALTER TABLE e ADD what text, ALTER kg TYPE numeric(10,3)');
             }
             $feed = $this->lakeFeed('e', 'id', ['id'], Landing::Append, [], $more + ['writing' => FileWriting::fromArray($as)]);
             self::assertSame([], $this->lake->prepareChange($feed->landedTable(), [])->obstacles());

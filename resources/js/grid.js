@@ -6,14 +6,16 @@ export const grid = () => ({
     init() {
         this.$root.addEventListener('change', (e) => {
             if (e.target.closest('[data-all]')) return this.all(e.target);
-            const line = e.target.closest('tr[data-line]') ?? e.target.closest('tr[data-reading]')?.previousElementSibling.previousElementSibling;
+            let line = e.target.closest('tr');
+            while (line && !line.matches('[data-line]')) line = line.previousElementSibling;
             if (line) this.judge([line]);
         });
     },
-    // How the files of a line are read stands below its advice.
-    reading(line) {
-        const row = line.nextElementSibling?.nextElementSibling;
-        return row?.matches('tr[data-reading]') ? row : null;
+    // A line, its advice, and how its files are read and written.
+    rows(line) {
+        const rows = [line];
+        for (let row = line.nextElementSibling; row && !row.matches('[data-line]'); row = row.nextElementSibling) rows.push(row);
+        return rows;
     },
     lines() {
         return [...this.$root.querySelectorAll('tr[data-line]')];
@@ -23,7 +25,7 @@ export const grid = () => ({
         const ticked = this.lines().filter((l) => l.querySelector('[data-tick]').checked);
         const changed = [];
         for (const line of ticked.length ? ticked : this.lines()) {
-            const one = line.querySelector(`[data-field="${field.dataset.all}"]`);
+            const one = this.rows(line).map((row) => row.querySelector(`[data-field="${field.dataset.all}"]`)).find(Boolean);
             if (!one || field.value === '') continue;
             if (one.tagName === 'SELECT' && ![...one.options].some((o) => o.value === field.value)) continue;
             one.value = field.value;
@@ -40,7 +42,7 @@ export const grid = () => ({
         const body = new FormData();
         body.append('_token', form.querySelector('[name=_token]').value);
         for (const name of ['source', 'target']) body.append(name, form.querySelector(`[name=${name}]`).value);
-        for (const line of lines) for (const row of [line, this.reading(line)]) for (const input of row?.querySelectorAll('[name]') ?? []) body.append(input.name, input.value);
+        for (const line of lines) for (const row of this.rows(line)) for (const input of row.querySelectorAll('[name]')) body.append(input.name, input.value);
         const answer = await fetch(this.$root.dataset.judge, { method: 'POST', body, headers: { Accept: 'application/json' } });
         this.busy = false;
         if (!answer.ok) return;

@@ -4,10 +4,10 @@ declare(strict_types=1);
 
 namespace Tests\Drills;
 
-use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\Ledger;
+use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Core\Port\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Http\Controllers;
 
 use App\Feeds\FeedBook;
+use App\Feeds\WritingInput;
 use App\Models\Feed;
 use App\Runtime\Systems;
 use App\Support\BehindChart;
@@ -116,6 +117,7 @@ final class FeedsController
         ]);
         $body = ['promise_seconds' => (int) round($given['promise_minutes'] * 60)]
             + ($feed->bringsChanges() ? array_filter(['truncates' => $given['truncates'] ?? null]) : ['overlap' => (int) ($given['overlap'] ?? 0), 'schedule' => ScheduleInput::read($given)->toArray()])
+            + ($feed->landsInFiles() ? ['write_as' => WritingInput::read($request->all())] : [])
             + $feed->definition->body;
         FeedBook::change($feed, FeedDefinition::fromArray($body));
 

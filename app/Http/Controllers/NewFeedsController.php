@@ -7,6 +7,7 @@ namespace App\Http\Controllers;
 use App\Feeds\FeedBook;
 use App\Feeds\GridLine;
 use App\Feeds\SystemBook;
+use App\Feeds\WritingInput;
 use App\Models\Feed;
 use App\Models\System;
 use App\Runtime\Systems;
@@ -26,7 +27,7 @@ use Lighterman\Core\Record\Unreadable;
 /** From choosing tables to starting their feeds: tables, grid, rehearsal, start. Each step carries on what was typed before. */
 final class NewFeedsController
 {
-    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'partition_by', 'deletes', 'take_over', 'format', 'delimiter', 'quote', 'encoding', 'header', 'decimal', 'null_text', 'changed', 'checksum', 'quiet', 'fit', 'types'];
+    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'partition_by', 'deletes', 'take_over', 'format', 'delimiter', 'quote', 'encoding', 'header', 'decimal', 'null_text', 'changed', 'checksum', 'quiet', 'fit', 'types', ...WritingInput::FIELDS];
 
     public function __construct(private readonly Systems $systems)
     {

@@ -23,6 +23,10 @@
                     <div class="field"><label for="overlap">Overlap read again, {{ $definition->watermarkMode()?->value === 'moment' ? 'seconds' : 'units' }}</label><input class="input" id="overlap" name="overlap" inputmode="numeric" value="{{ old('overlap', $definition->overlap) }}" required><p class="hint">For sources where a late commit cannot be known. Upsert only.</p></div>
                     @endif
                 </div>
+                @if ($feed->landsInFiles())
+                <h2 style="margin-top: 6px">How files are written from now on</h2>
+                @include('parts.writing-fields', ['typed' => array_intersect_key(old() ?: App\Feeds\WritingInput::typed($definition->writing), array_flip(App\Feeds\WritingInput::FIELDS))])
+                @endif
                 @can('change')<button class="button primary">Save version {{ $versions->max('version') + 1 }}</button>@endcan
                 </fieldset>
             </form>
@@ -36,6 +40,7 @@
                 <div><dt>Landing</dt><dd>{{ $definition->landing->value }}. {{ $definition->landing->explanation() }}</dd></div>
                 @if ($feed->bringsChanges() && $definition->landing->value === 'upsert')<div><dt>Deletes</dt><dd>{{ $definition->deletes->explanation() }}</dd></div>@endif
                 <div><dt>Landed {{ count($definition->landedTable()->tables()) === 1 ? 'table' : 'tables' }}</dt><dd>@foreach ($definition->landedTable()->tables() as $fork => $table)<span class="mono">{{ $table->name }}</span>@if ($fork !== '') <span class="faded">fork {{ $fork }}</span>@endif @if (! $loop->last)<br>@endif @endforeach</dd></div>
+                @if ($feed->landsInFiles())<div><dt>Files</dt><dd>{{ $definition->writing->word() }}, {{ $definition->writing->fixedName === null ? 'unique names' : "one file {$definition->writing->fixedName}.{$definition->writing->ending()} for each partition" }}</dd></div>@endif
                 @if ($definition->partitionBy)<div><dt>Partitions</dt><dd class="mono">{{ implode(', ', array_map(strval(...), $definition->partitionBy)) }}</dd></div>@endif
                 <div><dt>Left out</dt><dd class="mono">{{ implode(', ', $definition->leaveOut) ?: '—' }}</dd></div>
             </dl>

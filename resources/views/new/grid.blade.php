@@ -1,7 +1,7 @@
 @extends('layout')
 @php
     $ofFiles = $source->kind === App\Support\SystemKind::Files;
-    $toLake = $target->kind === App\Support\SystemKind::Lake;
+    $toLake = $target->kind->keepsFiles();
 @endphp
 @section('heading', 'New feeds: grid')
 @section('content')
@@ -11,6 +11,10 @@
 <form method="post" action="/feeds/new/rehearse" x-data="grid" data-judge="/feeds/new/judge">
     @csrf<input type="hidden" name="source" value="{{ $source->name }}"><input type="hidden" name="target" value="{{ $target->name }}">
     <section class="sheet pad" style="margin-bottom: 14px"><h2>When they run</h2>@include('parts.schedule-fields')</section>
+    @if ($toLake)
+    <div class="bar"><span>Files</span><div class="select"><select data-all="as_format" aria-label="Format for all"><option value="">format for all, or for the ticked ones</option>@foreach (['parquet', 'avro', 'jsonl', 'delimited'] as $f)<option value="{{ $f }}">{{ Lighterman\Core\Format\FileFormat::from($f)->word() }}</option>@endforeach</select></div>
+        <div class="select"><select data-all="as_packed" aria-label="Packing for all"><option value="">packed with</option>@foreach (['zstd', 'snappy', 'deflate', 'gzip', 'none'] as $p)<option>{{ $p }}</option>@endforeach</select></div></div>
+    @endif
     <div class="sheet table-box">
         <table class="rows grid">
             <caption class="hidden-text">One line per table</caption>
@@ -42,6 +46,7 @@
                 </tr>
                 <tr class="advice"><td></td><td colspan="10" data-advice="{{ $n }}" aria-live="polite">@include('new.advice', ['line' => $line])</td></tr>
                 @if ($line->files)@include('new.reading')@endif
+                @if ($toLake)@include('new.writing')@endif
             @endforeach
             </tbody>
         </table>
