@@ -10,21 +10,21 @@ use Illuminate\Support\Facades\Validator;
 
 final class SystemAdd extends Told
 {
-    protected $signature = 'system:add {name} {--kind=postgres : postgres, mariadb, sqlite, lake or files} {--path= : file of an SQLite database, or folder of a lake or of files} {--host=127.0.0.1} {--port=} {--database=} {--user=} {--tls=prefer : disable, prefer, require or verify-full} {--json}';
+    protected $signature = 'system:add {name} {--kind=postgres : postgres, mariadb, sqlite, lake, lake-store, files or files-store} {--path= : file of an SQLite database, or folder of a lake or of files} {--host=127.0.0.1} {--port=} {--database=} {--user=} {--tls=prefer : disable, prefer, require or verify-full} {--endpoint= : address of an object store} {--region=us-east-1} {--bucket=} {--prefix=} {--addressing=path : whether the bucket stands in the path or before the host} {--json}';
 
-    protected $description = 'Adds a system; the password of a server is asked for, or read from standard input';
+    protected $description = 'Adds a system; the password of a server, or the secret of an object store, is asked for, or read from standard input';
 
     public function handle(): int
     {
         $kind = SystemKind::tryFrom((string) $this->option('kind'));
         if ($kind === null) {
-            return $this->refuse('--kind is one of postgres, mariadb, sqlite, lake and files.');
+            return $this->refuse('--kind is one of '.implode(', ', array_column(SystemKind::cases(), 'value')).'.');
         }
-        $secret = ! $kind->isServer() ? '' : (stream_isatty(STDIN) ? (string) $this->secret('Password') : rtrim((string) fgets(STDIN), "\r\n"));
+        $secret = ! $kind->hasSecret() ? '' : (stream_isatty(STDIN) ? (string) $this->secret($kind->isStore() ? 'Secret' : 'Password') : rtrim((string) fgets(STDIN), "\r\n"));
         $settings = ['port' => $this->option('port') ?? ($kind === SystemKind::MariaDb ? '3306' : '5432')] + $this->options();
         $rules = $kind->rules();
         foreach (array_keys($rules) as $needed) {
-            if ((string) ($settings[$needed] ?? '') === '') {
+            if ($needed !== 'prefix' && (string) ($settings[$needed] ?? '') === '') {
                 return $this->refuse("--{$needed} is missing.");
             }
         }

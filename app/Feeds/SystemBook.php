@@ -32,7 +32,7 @@ final class SystemBook
                 throw InvalidDefinition::at('name', "a system named \"{$name}\" exists", 'Give this one another name.');
             }
             $system = System::create(['name' => $name, 'kind' => $kind, 'settings' => $settings, 'secret' => $secret]);
-            Audit::record('added', 'system', $name, null, $settings + ['kind' => $kind->value] + ($kind->isServer() ? ['secret' => $secret] : []));
+            Audit::record('added', 'system', $name, null, $settings + ['kind' => $kind->value] + ($kind->hasSecret() ? ['secret' => $secret] : []));
 
             return $system->refresh();
         });

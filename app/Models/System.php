@@ -21,13 +21,17 @@ final class System extends Record
 
     public function place(): string
     {
+        if ($this->kind->isStore()) {
+            return "{$this->settings['endpoint']}/{$this->settings['bucket']}".(($this->settings['prefix'] ?? '') === '' ? '' : "/{$this->settings['prefix']}");
+        }
+
         return $this->kind->isServer() ? "{$this->settings['host']}:{$this->settings['port']}/{$this->settings['database']}" : (string) $this->settings['path'];
     }
 
     /** Who it is read as, in the words of a message. */
     public function account(): string
     {
-        return $this->kind->isServer() ? (string) $this->settings['user'] : 'Lighterman';
+        return $this->kind->hasSecret() ? (string) $this->settings['user'] : 'Lighterman';
     }
 
     /** @return HasMany<Route, $this> routes that read from this system */

@@ -15,6 +15,7 @@ use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\MariaDb\MariaDbChangeTable;
 use Lighterman\Connectors\MariaDb\MariaDbSettings;
 use Lighterman\Connectors\MariaDb\MariaDbSource;
+use Lighterman\Connectors\Objects\ObjectStore;
 use Lighterman\Connectors\Postgres\Log\PostgresLog;
 use Lighterman\Connectors\Postgres\Log\SlotBook;
 use Lighterman\Connectors\Postgres\PostgresSettings;
@@ -46,8 +47,8 @@ final class Systems
             SystemKind::Postgres => new PostgresSource($this->postgres($system)),
             SystemKind::MariaDb => new MariaDbSource($this->mariaDb($system)),
             SystemKind::Sqlite => new SqliteSource($this->sqlite($system)),
-            SystemKind::Lake => throw self::noSource($system),
-            SystemKind::Files => new FilesSource(new FilesSettings($system->name, rtrim((string) $system->settings['path'], '/'), (int) config('lighterman.lake.memory_mb'), (int) config('lighterman.lake.threads'), storage_path('lake'))),
+            SystemKind::Lake, SystemKind::LakeStore => throw self::noSource($system),
+            SystemKind::Files, SystemKind::FilesStore => new FilesSource(new FilesSettings($system->name, $this->place($system), ...$this->engine())),
         };
     }
 
@@ -60,8 +61,8 @@ final class Systems
     {
         return $this->targets[$this->version($system)] ??= match ($system->kind) {
             SystemKind::Postgres => new PostgresTarget($this->postgres($system)),
-            SystemKind::Lake => new LakeTarget(new LakeSettings($system->name, rtrim((string) $system->settings['path'], '/'), (int) config('lighterman.lake.memory_mb'), (int) config('lighterman.lake.threads'), storage_path('lake'))),
-            default => throw SystemTrouble::lasting('no_target', "{$system->name} is a {$system->kind->word()} database; rows cannot be landed there.", 'Choose a PostgreSQL system or a lake to land in.'),
+            SystemKind::Lake, SystemKind::LakeStore => new LakeTarget(new LakeSettings($system->name, $this->place($system), ...$this->engine())),
+            default => throw SystemTrouble::lasting('no_target', "{$system->name} is {$system->kind->word()}; rows cannot be landed there.", 'Choose a PostgreSQL system or a lake to land in.'),
         };
     }
 
@@ -89,7 +90,7 @@ final class Systems
                 SystemKind::Postgres => new PostgresChangeTable($this->postgres($source), $id),
                 SystemKind::MariaDb => new MariaDbChangeTable($this->mariaDb($source), $id),
                 SystemKind::Sqlite => new SqliteChangeTable($this->sqlite($source), $id),
-                SystemKind::Lake => throw self::noSource($source),
+                default => throw self::noSource($source),
             });
         }
 
@@ -126,6 +127,20 @@ final class Systems
     private function sqlite(System $system): SqliteSettings
     {
         return new SqliteSettings($system->name, (string) $system->settings['path']);
+    }
+
+    /** Where files lie: a folder of this machine, or a store. */
+    private function place(System $system): string|ObjectStore
+    {
+        $s = $system->settings;
+
+        return $system->kind->isStore() ? new ObjectStore(rtrim((string) $s['endpoint'], '/'), (string) $s['region'], (string) $s['bucket'], trim((string) ($s['prefix'] ?? ''), '/'), (string) $s['user'], (string) $system->secret, $s['addressing'] === 'path') : rtrim((string) $s['path'], '/');
+    }
+
+    /** @return array{memory: int, threads: int, temporary: string, fetched: int} what the embedded engine may use */
+    private function engine(): array
+    {
+        return ['memory' => (int) config('lighterman.lake.memory_mb'), 'threads' => (int) config('lighterman.lake.threads'), 'temporary' => storage_path('lake'), 'fetched' => (int) config('lighterman.lake.fetched_mb')];
     }
 
     /** @return array{host: string, port: int, database: string, user: string, password: string, tls: string} */

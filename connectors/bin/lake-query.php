@@ -12,7 +12,7 @@ require __DIR__.'/../../vendor/autoload.php';
 
 $asked = json_decode((string) stream_get_contents(STDIN), true, 8, JSON_THROW_ON_ERROR);
 try {
-    $answer = (new LakeQuery(new LakeSettings(...$asked['settings'])))->answer($asked['sql'], $asked['limit'], $asked['work']);
+    $answer = (new LakeQuery(LakeSettings::fromArray($asked['settings'])))->answer($asked['sql'], $asked['limit'], $asked['work']);
 } catch (SystemTrouble $trouble) {
     $answer = ['error' => $trouble->getMessage()];
 }

@@ -103,7 +103,7 @@ final class SystemsController
     /** @return array{string, array<string, string|int>} */
     private function given(Request $request, SystemKind $kind): array
     {
-        $settings = $request->validate(['name' => ['required', 'string', 'max:60', 'regex:/^[^\/?#]+$/']] + $kind->rules(), ['name.regex' => 'The name may not contain / ? or #.', 'path.starts_with' => 'Give the whole path, beginning with /.']);
+        $settings = $request->validate(['name' => ['required', 'string', 'max:60', 'regex:/^[^\/?#]+$/']] + $kind->rules(), ['name.regex' => 'The name may not contain / ? or #.', 'path.starts_with' => 'Give the whole path, beginning with /.', 'endpoint.regex' => 'Give an address such as https://store.aldermoor.example, without a path.', 'bucket.regex' => 'The name of a bucket has letters, digits, points, - and _ only.', 'prefix.regex' => 'The prefix has no blanks, and does not begin with /.']);
         $name = $settings['name'];
         unset($settings['name']);
 

@@ -74,7 +74,7 @@ final readonly class FilesSource implements SourceSystem
         $words = implode(', ', array_map(static fn (string $f, int $n): string => "{$n} {$f}", array_keys($formats), $formats));
 
         return [
-            Finding::passed('Folder', "{$this->settings->path} can be read."),
+            Finding::passed('Folder', "{$this->settings->where()} can be read."),
             $count > 0 ? Finding::passed('Files', "{$count} ".($count === 1 ? 'file' : 'files')." in formats that can be read: {$words}.".($others === 0 ? '' : " {$others} others.")) : Finding::warned('Files', 'There is no file in a format that can be read.', 'Check that this is the right folder.'),
         ];
     }

@@ -14,13 +14,26 @@ use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\FileMark;
 
-/** The files of a folder. Paths are relative to it. Every method may throw SystemTrouble. */
-final readonly class Store
+/** Files that others leave somewhere. Paths are relative to that place. Every method may throw SystemTrouble. */
+abstract readonly class Store
 {
     private const PIECE = 262_144;
 
-    /** @param  string  $root  the folder, absolute */
-    public function __construct(private string $system, private string $root, private FilesystemOperator $files)
+    public function __construct(protected string $system, protected FilesystemOperator $files)
+    {
+    }
+
+    /** Says so if the place itself is missing, which must not be taken for an empty one. */
+    abstract protected function demandThere(): void;
+
+    /** An absolute path on this machine under which the engine finds a file. */
+    abstract public function place(string $path): string;
+
+    /** @param  string  $path  of the file that cannot be read, or of the folder that cannot be listed; empty for the place itself */
+    abstract protected function trouble(string $path, FilesystemException $e): SystemTrouble;
+
+    /** Has what is known of a file looked up anew. */
+    protected function forget(string $path): void
     {
     }
 
@@ -28,13 +41,6 @@ final readonly class Store
     public static function now(): string
     {
         return gmdate('Y-m-d\TH:i:s\Z');
-    }
-
-    public function demandThere(): void
-    {
-        if (! is_dir($this->root) || ! is_readable($this->root)) {
-            throw SystemTrouble::passing('no_folder', "{$this->system}: the folder {$this->root} ".(is_dir($this->root) ? 'may not be read.' : 'is not there.'), is_dir($this->root) ? 'Give the account that Lighterman runs under the right to read it.' : 'Mount or make it, or correct the path. Lighterman tries again.');
-        }
     }
 
     /** @return Generator<int, FileMark> that a pattern means; every file that is not hidden where there is none */
@@ -60,7 +66,7 @@ final readonly class Store
     public function again(FileMark $mark): ?FileMark
     {
         try {
-            clearstatcache(true, "{$this->root}/{$mark->path}");
+            $this->forget($mark->path);
 
             return $this->files->fileExists($mark->path) ? new FileMark($mark->path, $this->files->fileSize($mark->path), gmdate('Y-m-d\TH:i:s\Z', $this->files->lastModified($mark->path))) : null;
         } catch (FilesystemException) {
@@ -108,12 +114,6 @@ final readonly class Store
         return substr($head, 0, $most);
     }
 
-    /** Where the engine finds a file. */
-    public function place(string $path): string
-    {
-        return "{$this->root}/{$path}";
-    }
-
     /** @return Generator<int, string> */
     private function bytes(string $path, ?\HashContext $hash = null): Generator
     {
@@ -137,10 +137,5 @@ final readonly class Store
     private static function mark(FileAttributes $file): FileMark
     {
         return new FileMark($file->path(), (int) $file->fileSize(), gmdate('Y-m-d\TH:i:s\Z', (int) $file->lastModified()));
-    }
-
-    private function trouble(string $path, FilesystemException $e): SystemTrouble
-    {
-        return SystemTrouble::passing('unreadable', "{$this->system}: ".($path === '' ? 'the folder' : $path).' cannot be read.', 'Give the account that Lighterman runs under the right to read it. Lighterman tries again.');
     }
 }

@@ -4,9 +4,14 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Lighterman\Core\Port\Finding;
+
 /** Where the files of a lake lie. Names are relative to it. Every method may throw SystemTrouble. */
 interface Folder
 {
+    /** @return list<Finding> whether it can be used */
+    public function check(): array;
+
     public function exists(): bool;
 
     /** Whether files have to be fetched over a network to be read. */

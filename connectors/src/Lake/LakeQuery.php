@@ -33,7 +33,7 @@ final readonly class LakeQuery
         if ($process === false) {
             throw SystemTrouble::passing('no_process', 'No process for the query could be started.', 'Try again; if it stays so, look at the limits of this machine.');
         }
-        fwrite($pipes[0], json_encode(['settings' => get_object_vars($this->settings), 'sql' => $sql, 'limit' => $rowLimit, 'work' => $work], JSON_THROW_ON_ERROR));
+        fwrite($pipes[0], json_encode(['settings' => $this->settings->toArray(), 'sql' => $sql, 'limit' => $rowLimit, 'work' => $work], JSON_THROW_ON_ERROR));
         fclose($pipes[0]);
         stream_set_blocking($pipes[1], false);
         $told = '';
@@ -63,12 +63,13 @@ final readonly class LakeQuery
         return new QueryResult($answer['columns'], $answer['rows'], $answer['cut'], (hrtime(true) - $begun) / 1e9, $answer['files']);
     }
 
-    private static function clear(string $folder): void
+    /** Removes a folder with all that it holds, if there is one. */
+    public static function clear(string $folder): void
     {
-        foreach (array_diff(scandir($folder) ?: [], ['.', '..']) as $name) {
+        foreach (is_dir($folder) ? array_diff(scandir($folder) ?: [], ['.', '..']) : [] as $name) {
             is_dir("{$folder}/{$name}") ? self::clear("{$folder}/{$name}") : unlink("{$folder}/{$name}");
         }
-        rmdir($folder);
+        is_dir($folder) && rmdir($folder);
     }
 
     /**

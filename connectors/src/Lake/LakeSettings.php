@@ -5,16 +5,18 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Lake;
 
 use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Objects\ObjectStore;
 
-/** Where a lake lies on this machine, and what the engine that reads and writes it may use. */
+/** Where a lake lies, and what the engine that reads and writes it may use. */
 final readonly class LakeSettings
 {
     /**
-     * @param  string  $path  the lake's folder, absolute
+     * @param  string|ObjectStore  $place  the lake's folder on this machine, absolute, or the store that it lies in
      * @param  int  $memory  megabytes that the engine may use
-     * @param  string  $temporary  folder for what does not fit into memory
+     * @param  string  $temporary  folder for what does not fit into memory, and for files of a store on their way
+     * @param  int  $fetched  megabytes of files of a store that stay on this machine
      */
-    public function __construct(public string $system, public string $path, public int $memory, public int $threads, public string $temporary)
+    public function __construct(public string $system, public string|ObjectStore $place, public int $memory, public int $threads, public string $temporary, public int $fetched = 10_000)
     {
     }
 
@@ -24,11 +26,25 @@ final readonly class LakeSettings
      */
     public function engine(bool $ordered = false, array $further = []): Engine
     {
-        return new Engine([$this->path, ...$further], $this->memory, $this->threads, $this->temporary, $ordered);
+        $own = is_string($this->place) ? [$this->place] : [ObjectFolder::fetchedIn($this->temporary, $this->place), ObjectFolder::madeIn($this->temporary, $this->place)];
+
+        return new Engine([...$own, ...$further], $this->memory, $this->threads, $this->temporary, $ordered);
     }
 
     public function folder(): Folder
     {
-        return new LocalFolder($this->system, rtrim($this->path, '/'));
+        return is_string($this->place) ? new LocalFolder($this->system, rtrim($this->place, '/')) : new ObjectFolder($this->system, $this->place, $this->temporary, $this->fetched << 20);
+    }
+
+    /** @return array<string, mixed> for another process */
+    public function toArray(): array
+    {
+        return ['place' => is_string($this->place) ? $this->place : get_object_vars($this->place)] + get_object_vars($this);
+    }
+
+    /** @param  array<string, mixed>  $data  as toArray() gives it */
+    public static function fromArray(array $data): self
+    {
+        return new self(...['place' => is_string($data['place']) ? $data['place'] : new ObjectStore(...$data['place'])] + $data);
     }
 }

@@ -39,17 +39,10 @@ final class LakeTarget implements TargetSystem
 
     public function check(): array
     {
-        $path = $this->settings->path;
-        if (! str_starts_with($path, '/')) {
-            return [Finding::failed('Folder', "{$path} is not a whole path.", 'Give the path from the root, beginning with /.')];
+        $findings = $this->folder->check();
+        if (array_filter($findings, static fn (Finding $f): bool => $f->result === 'failed') !== []) {
+            return $findings;
         }
-        if (! $this->folder->exists()) {
-            return [Finding::failed('Folder', "There is no folder {$path} on this machine.", "mkdir -p {$path}; workers and pages must run where it lies.")];
-        }
-        if (! is_writable($path)) {
-            return [Finding::failed('Folder', "{$path} may not be written by the account that Lighterman runs under.", "chown it, or give that account the right to write {$path}.")];
-        }
-        $findings = [Finding::passed('Folder', "{$path} can be read and written; ".number_format((float) disk_free_space($path) / 1e9, 1).' GB are free.')];
         try {
             (new LakeQuery($this->settings))->run('SELECT 1', 1, self::SECONDS);
             $findings[] = Finding::passed('Engine', "Parquet can be written, with {$this->settings->memory} MB of memory.");
@@ -231,7 +224,7 @@ final class LakeTarget implements TargetSystem
     {
         if (! $this->folder->exists()) {
             // A folder that is not mounted must not be taken for an empty lake, and be made anew.
-            throw SystemTrouble::passing('no_folder', "{$this->settings->system}: there is no folder {$this->settings->path} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
+            throw SystemTrouble::passing('no_folder', "{$this->settings->system}: there is no folder {$this->folder->where('')} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
         }
 
         return $this->ledger->tables();

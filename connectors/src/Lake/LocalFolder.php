@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Lake;
 
 use FilesystemIterator;
+use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\SystemTrouble;
 use RecursiveDirectoryIterator;
 use RecursiveIteratorIterator;
@@ -15,6 +16,16 @@ final readonly class LocalFolder implements Folder
 {
     public function __construct(private string $system, private string $root)
     {
+    }
+
+    public function check(): array
+    {
+        return match (true) {
+            ! str_starts_with($this->root, '/') => [Finding::failed('Folder', "{$this->root} is not a whole path.", 'Give the path from the root, beginning with /.')],
+            ! $this->exists() => [Finding::failed('Folder', "There is no folder {$this->root} on this machine.", "mkdir -p {$this->root}; workers and pages must run where it lies.")],
+            ! is_writable($this->root) => [Finding::failed('Folder', "{$this->root} may not be written by the account that Lighterman runs under.", "chown it, or give that account the right to write {$this->root}.")],
+            default => [Finding::passed('Folder', "{$this->root} can be read and written; ".number_format((float) disk_free_space($this->root) / 1e9, 1).' GB are free.')],
+        };
     }
 
     public function exists(): bool

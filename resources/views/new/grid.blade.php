@@ -1,6 +1,6 @@
 @extends('layout')
 @php
-    $ofFiles = $source->kind === App\Support\SystemKind::Files;
+    $ofFiles = $source->kind->bringsFiles();
     $toLake = $target->kind->keepsFiles();
 @endphp
 @section('heading', 'New feeds: grid')

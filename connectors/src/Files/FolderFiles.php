@@ -1,0 +1,41 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Files;
+
+use League\Flysystem\FilesystemException;
+use League\Flysystem\FilesystemOperator;
+use Lighterman\Core\Port\SystemTrouble;
+
+/** Files in a folder of this machine. */
+final readonly class FolderFiles extends Store
+{
+    /** @param  string  $root  the folder, absolute */
+    public function __construct(string $system, private string $root, FilesystemOperator $files)
+    {
+        parent::__construct($system, $files);
+    }
+
+    public function place(string $path): string
+    {
+        return "{$this->root}/{$path}";
+    }
+
+    protected function demandThere(): void
+    {
+        if (! is_dir($this->root) || ! is_readable($this->root)) {
+            throw SystemTrouble::passing('no_folder', "{$this->system}: the folder {$this->root} ".(is_dir($this->root) ? 'may not be read.' : 'is not there.'), is_dir($this->root) ? 'Give the account that Lighterman runs under the right to read it.' : 'Mount or make it, or correct the path. Lighterman tries again.');
+        }
+    }
+
+    protected function forget(string $path): void
+    {
+        clearstatcache(true, $this->place($path));
+    }
+
+    protected function trouble(string $path, FilesystemException $e): SystemTrouble
+    {
+        return SystemTrouble::passing('unreadable', "{$this->system}: ".($path === '' ? 'the folder' : $path).' cannot be read.', 'Give the account that Lighterman runs under the right to read it. Lighterman tries again.');
+    }
+}

@@ -1,0 +1,50 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Files;
+
+use League\Flysystem\FilesystemException;
+use Lighterman\Connectors\Objects\Fetched;
+use Lighterman\Connectors\Objects\ObjectStore;
+use Lighterman\Core\Port\SystemTrouble;
+
+/** Files in an object store. */
+final readonly class ObjectFiles extends Store
+{
+    private Fetched $fetched;
+
+    /**
+     * @param  string  $here  absolute folder of this machine for files that the engine reads
+     * @param  int  $most  bytes of them that stay
+     */
+    public function __construct(string $system, private ObjectStore $store, string $here, int $most)
+    {
+        parent::__construct($system, $store->files());
+        $this->fetched = new Fetched($here, $most);
+    }
+
+    public function place(string $path): string
+    {
+        try {
+            // Others may put something else under the name.
+            $version = hash('xxh128', "{$this->files->lastModified($path)} {$this->files->fileSize($path)}");
+
+            return $this->fetched->path("{$path}.{$version}", function ($into) use ($path): void {
+                stream_copy_to_stream($this->files->readStream($path), $into);
+            });
+        } catch (FilesystemException $e) {
+            throw $this->trouble($path, $e);
+        }
+    }
+
+    protected function demandThere(): void
+    {
+        // A store or bucket that is not there says so itself.
+    }
+
+    protected function trouble(string $path, FilesystemException $e): SystemTrouble
+    {
+        return $this->store->trouble($this->system, "{$this->store->where($path)} cannot be read", $e);
+    }
+}

@@ -1,0 +1,97 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Objects;
+
+use Aws\S3\Exception\S3Exception;
+use Aws\S3\S3Client;
+use League\Flysystem\AwsS3V3\AwsS3V3Adapter;
+use League\Flysystem\Filesystem;
+use League\Flysystem\FilesystemException;
+use Lighterman\Core\Port\SystemTrouble;
+use SensitiveParameter;
+use Throwable;
+
+/**
+ * A bucket, or what lies below a prefix in one, of a store that speaks the S3 protocol.
+ *
+ * @see https://docs.aws.amazon.com/AmazonS3/latest/API/Welcome.html
+ */
+final readonly class ObjectStore
+{
+    private const SECONDS = 60;
+
+    /**
+     * @param  string  $endpoint  address with its scheme
+     * @param  string  $prefix  that all names begin with; empty for none
+     * @param  bool  $bucketInPath  whether the bucket stands in the path of an address, and not before its host
+     */
+    public function __construct(public string $endpoint, public string $region, public string $bucket, public string $prefix, public string $key, #[SensitiveParameter] public string $secret, public bool $bucketInPath = true)
+    {
+    }
+
+    public function files(): Filesystem
+    {
+        $client = new S3Client([
+            'version' => 'latest', 'endpoint' => $this->endpoint, 'region' => $this->region, 'use_path_style_endpoint' => $this->bucketInPath,
+            'credentials' => ['key' => $this->key, 'secret' => $this->secret], 'use_aws_shared_config_files' => false, 'retries' => 2,
+            'http' => ['connect_timeout' => 5, 'timeout' => self::SECONDS],
+            // Not every store knows the newer checksums.
+            'request_checksum_calculation' => 'when_required', 'response_checksum_validation' => 'when_required',
+        ]);
+
+        // A name may be asked for on the condition that nobody has it.
+        return new Filesystem(new AwsS3V3Adapter($client, $this->bucket, $this->prefix, forwardedOptions: [...AwsS3V3Adapter::AVAILABLE_OPTIONS, 'IfNoneMatch']));
+    }
+
+    /** A name in full, for people. */
+    public function where(string $name): string
+    {
+        return "{$this->bucket}/".($this->prefix === '' ? '' : "{$this->prefix}/").$name;
+    }
+
+    /** A short text that is another for every place. */
+    public function id(): string
+    {
+        return substr(hash('sha256', "{$this->endpoint}\0{$this->bucket}\0{$this->prefix}"), 0, 16);
+    }
+
+    /** Whether a request was refused since somebody has the name. */
+    public static function isTaken(FilesystemException $e): bool
+    {
+        // 409 is said while another write under the same condition is still going on.
+        return in_array(self::status($e), [409, 412], true);
+    }
+
+    public static function isMissing(FilesystemException $e): bool
+    {
+        return self::code($e) === 'NoSuchKey' || (self::status($e) === 404 && self::code($e) !== 'NoSuchBucket');
+    }
+
+    /** @param  string  $what  that was tried, as in "x cannot be read" */
+    public function trouble(string $system, string $what, FilesystemException $e): SystemTrouble
+    {
+        return match (true) {
+            self::code($e) === 'NoSuchBucket' => SystemTrouble::lasting('no_bucket', "{$system}: {$what}, for {$this->endpoint} has no bucket {$this->bucket}.", 'Make the bucket, or correct its name.'),
+            in_array(self::status($e), [401, 403], true) => SystemTrouble::lasting('no_privilege', "{$system}: {$what}: {$this->endpoint} refuses it (".self::code($e).').', 'Check key and secret, and what they may do in the bucket: list, read, write and remove objects.'),
+            self::cause($e)?->isConnectionError() === true => SystemTrouble::passing('not_reachable', "{$system}: {$what}: {$this->endpoint} does not answer.", 'Check the address, and that the store is up. Lighterman tries again.'),
+            default => SystemTrouble::passing('store', "{$system}: {$what}: {$this->endpoint} says ".(self::code($e) ?? self::status($e) ?? 'nothing that can be understood').'.', 'Lighterman tries again; if it stays so, look at the store.'),
+        };
+    }
+
+    private static function cause(Throwable $e): ?S3Exception
+    {
+        return $e instanceof S3Exception ? $e : ($e->getPrevious() === null ? null : self::cause($e->getPrevious()));
+    }
+
+    private static function status(Throwable $e): ?int
+    {
+        return self::cause($e)?->getStatusCode();
+    }
+
+    private static function code(Throwable $e): ?string
+    {
+        return self::cause($e)?->getAwsErrorCode();
+    }
+}

@@ -1,0 +1,183 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Tests;
+
+use Lighterman\Connectors\Files\FilesSettings;
+use Lighterman\Connectors\Files\FilesSource;
+use Lighterman\Connectors\Lake\LakeSettings;
+use Lighterman\Connectors\Lake\LakeTarget;
+use Lighterman\Connectors\Lake\Ledger;
+use Lighterman\Connectors\Objects\Fetched;
+use Lighterman\Connectors\Objects\ObjectStore;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\FileWriting;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Port\TableName;
+use PHPUnit\Framework\Attributes\Test;
+
+/** A lake in an object store, and files taken from one. */
+final class ObjectStoreTest extends LakeCase
+{
+    private StandInStore $store;
+
+    private LakeSettings $settings;
+
+    protected function setUp(): void
+    {
+        parent::setUp();
+        $this->store = new StandInStore;
+        $this->settings = new LakeSettings('lake', $this->store->at('lake/of cider'), 160, 2, "{$this->path}/here");
+        $this->lake = new LakeTarget($this->settings);
+    }
+
+    protected function tearDown(): void
+    {
+        unset($this->store);
+        parent::tearDown();
+    }
+
+    /** @return list<string> objects of tables that are in the store */
+    private function objects(): array
+    {
+        return array_values(array_filter($this->settings->folder()->files(''), static fn (string $n): bool => ! str_starts_with($n, Ledger::FOLDER)));
+    }
+
+    #[Test]
+    public function deliveries_commit_merge_and_are_queried_by_the_partitions_that_are_needed(): void
+    {
+        foreach ([[], ['format' => 'avro'], ['format' => 'jsonl', 'packed' => 'gzip']] as $n => $as) {
+            $table = "loads{$n}";
+            $this->gate->run("CREATE TABLE {$table} (id int PRIMARY KEY, kg int, on_day date NOT NULL, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO {$table} SELECT g, g, DATE '2026-01-01' + g % 90, now() - interval '1 day' FROM generate_series(1, 900) g");
+            $feed = $this->lakeFeed($table, 'updated_at', ['id'], Landing::Upsert, ['month(on_day)'], ['writing' => FileWriting::fromArray($as)]);
+            $this->carry($feed, into: $this->lake);
+            $this->gate->run("UPDATE {$table} SET kg = -1, updated_at = clock_timestamp() WHERE on_day = '2026-02-03'; INSERT INTO {$table} VALUES (5000, 1, '2026-02-03')");
+            $this->settle();
+            $receipts = $this->carry($feed, into: $this->lake);
+            self::assertSame([1, 10], [self::total($receipts, 'inserted'), self::total($receipts, 'updated')]);
+            exec('rm -rf '.escapeshellarg("{$this->path}/here"));
+            mkdir("{$this->path}/here");
+            $result = $this->lake->query("SELECT count(*), sum(kg) FROM gate.{$table} WHERE on_day_month = '2026-02'", 10, 60);
+            self::assertSame([array_values($this->gate->rows("SELECT count(*), sum(kg) FROM {$table} WHERE to_char(on_day, 'YYYY-MM') = '2026-02'")[0]), [1, 3]], [$result->rows[0], $result->files]);
+            $fetched = glob("{$this->path}/here/objects-*/gate/{$table}/*/*") ?: [];
+            self::assertCount(1, $fetched, 'only what the query needs is fetched');
+            self::assertSame($this->gate->value("SELECT sum(kg) FROM {$table}"), $this->lake->query("SELECT sum(kg) FROM gate.{$table}", 10, 60)->rows[0][0]);
+            self::assertSame('-1', $this->lake->row(new TableName('gate', $table), ['id' => '33'])['kg'] ?? null);
+        }
+        self::assertSame([], glob("{$this->path}/here/query-*"), 'queries leave nothing behind');
+    }
+
+    #[Test]
+    public function an_older_worker_cannot_take_a_page_and_what_it_made_is_swept(): void
+    {
+        $this->gate->run('CREATE TABLE loads (id int PRIMARY KEY); INSERT INTO loads SELECT g FROM generate_series(1, 50) g');
+        $feed = $this->lakeFeed('loads', null, ['id'], Landing::Replace);
+        $old = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $batch = $this->source->reader($feed, $this->source->plan($feed, $old->position(), null))->next();
+        self::assertNotNull($batch);
+        $this->lake->open($feed->landedTable(), 'feed-loads', 2)->close();
+        try {
+            $old->land($batch, 1);
+            self::fail('It committed.');
+        } catch (LeaseLost) {
+            self::assertCount(1, $this->objects());
+        }
+        $this->carry($feed, 3, $this->lake);
+        self::assertSame($this->counted('gate.loads'), $this->objects());
+        $this->lake->discard('feed-loads');
+        self::assertSame([[], []], [$this->objects(), $this->lake->tables()]);
+    }
+
+    #[Test]
+    public function large_objects_come_in_parts_and_a_busy_store_is_asked_again(): void
+    {
+        $this->gate->run("CREATE TABLE large (id int PRIMARY KEY, t text); INSERT INTO large SELECT g, (SELECT string_agg(md5(random()::text || g || i), '') FROM generate_series(1, 40) i) FROM generate_series(1, 20000) g");
+        $feed = $this->lakeFeed('large', null, ['id'], Landing::Replace, [], ['writing' => FileWriting::fromArray(['packed' => 'none', 'fixed_name' => 'all'])]);
+        $this->store->failNext(2);
+        $this->carry($feed, into: $this->lake);
+        $file = $this->lake->tables()['gate.large']->files[0];
+        self::assertGreaterThan(16 << 20, $file->bytes);
+        self::assertEqualsCanonicalizing([$file->name, 'gate/large/all.parquet'], $this->objects());
+        exec('rm -rf '.escapeshellarg("{$this->path}/here"));
+        mkdir("{$this->path}/here");
+        self::assertSame([$this->gate->value('SELECT sum(length(t)) FROM large')], $this->lake->query('SELECT sum(length(t)) FROM gate.large', 10, 60)->rows[0]);
+        $this->store->failNext(50);
+        $this->expectExceptionMessage('says SlowDown');
+        $this->lake->tables();
+    }
+
+    #[Test]
+    public function what_keeps_a_store_from_being_used_is_said(): void
+    {
+        $check = fn (ObjectStore $store): array => array_map(static fn ($f): string => "{$f->result}: {$f->said}", (new LakeTarget(new LakeSettings('lake', $store, 160, 2, "{$this->path}/here")))->check());
+        self::assertSame(['passed', 'passed', 'passed'], array_map(static fn (string $s): string => strtok($s, ':') ?: '', $check($this->store->at('lake'))));
+        self::assertSame([], $this->settings->folder()->files(Ledger::FOLDER), 'a test leaves nothing behind');
+        foreach ([[$this->store->at(secret: 'wrong'), 'refuses it (SignatureDoesNotMatch)'], [$this->store->at(bucket: 'perry'), 'has no bucket perry'], [new ObjectStore('http://127.0.0.1:1', 'us-east-1', 'cider', '', 'press', 'x'), 'does not answer']] as [$store, $said]) {
+            $told = $check($store);
+            self::assertCount(1, $told);
+            self::assertStringStartsWith('failed', $told[0]);
+            self::assertStringContainsString($said, $told[0]);
+            self::assertStringNotContainsString('invented-secret', $told[0]);
+            $files = (new FilesSource(new FilesSettings('drop', $store, 160, 2, "{$this->path}/here")))->check();
+            self::assertStringContainsString($said, $files[0]->said);
+        }
+    }
+
+    #[Test]
+    public function files_are_taken_from_a_store(): void
+    {
+        $store = $this->store->at('drop');
+        $put = $store->files();
+        $put->write('must/must-1.csv', "sample;ph\na;3,5\nb;oops\nc;3,7\n");
+        $put->write('must/must-2.csv.gz', (string) gzencode("sample;ph\nd;3,9\n"));
+        $put->write('harvest/year=2024/part-0.parquet', (string) file_get_contents(dirname(__DIR__, 2).'/demo/lab-drop/archive/harvest/year=2024/part-0.parquet'));
+        $put->write('_hidden/x.csv', 'x');
+        $source = new FilesSource(new FilesSettings('drop', $store, 160, 2, "{$this->path}/here"));
+        self::assertSame(['harvest/year=*/part-*.parquet', 'must/must-*.csv', 'must/must-*.csv.gz'], array_map(static fn ($e): string => $e->table->name, $source->catalogue()));
+        self::assertSame('passed: 3 files in formats that can be read: 1 Parquet, 2 Delimited text.', implode(': ', [$source->check()[1]->result, $source->check()[1]->said]));
+        foreach (['must/must-*.csv*' => ['a 3.5', 'c 3.7', 'd 3.9'], 'harvest/year=*/part-*.parquet' => null] as $pattern => $expected) {
+            $table = new TableName(FilesSource::SCHEMA, $pattern);
+            $facts = $source->facts($table, files: ['types' => $expected === null ? [] : ['ph' => 'decimal(5,2)'], 'quiet_seconds' => 0])->files ?? self::fail();
+            $feed = new FeedDefinition('drop', $table, $facts->shape, Capture::Files, [], Landing::Append, new TableName('lab', $expected === null ? 'harvest' : 'must'), deliveredAt: null, sourcePosition: null, files: $facts->reading);
+            $plan = $source->plan($feed, \Lighterman\Core\Position\Position::start(), null);
+            usleep(1_100_000);
+            $plan = $plan->growing === [] ? $plan : $source->plan($feed, \Lighterman\Core\Position\Position::start(), null);
+            $reader = $source->reader($feed, $plan);
+            $rows = [];
+            while ($batch = $reader->next()) {
+                foreach ($batch->decoded() as $row) {
+                    $rows[] = "{$row[0]} {$row[1]}";
+                }
+            }
+            $reader->close();
+            $expected === null ? self::assertGreaterThan(100, count($rows)) : self::assertSame($expected, $rows);
+            self::assertSame(count($rows), $source->count($feed));
+        }
+    }
+
+    #[Test]
+    public function what_was_fetched_the_longest_ago_goes_first_and_nothing_that_is_in_use(): void
+    {
+        $folder = "{$this->path}/fetched";
+        foreach (['old' => 9000, 'older' => 20_000, 'young' => 5000, 'in use' => 10] as $name => $ago) {
+            is_dir($folder) || mkdir($folder);
+            file_put_contents("{$folder}/{$name}", str_repeat('x', 1000));
+            touch("{$folder}/{$name}", time() - $ago);
+        }
+        $fetched = new Fetched($folder, 2500);
+        self::assertSame("{$folder}/a/new", $fetched->path('a/new', static fn ($into) => fwrite($into, 'new')));
+        self::assertSame(['a', 'in use', 'young'], array_values(array_diff(scandir($folder) ?: [], ['.', '..'])));
+        self::assertSame('new', file_get_contents($fetched->path('a/new', static fn () => self::fail('It is here.'))));
+        $this->expectException(SystemTrouble::class);
+        try {
+            $fetched->path('b', static fn () => throw SystemTrouble::passing('x', 'x', 'x'));
+        } finally {
+            self::assertFileDoesNotExist("{$folder}/b");
+            self::assertSame([], glob("{$folder}/*.new"));
+        }
+    }
+}
