@@ -1,5 +1,5 @@
 // Builds what pages need into public/build: one style sheet, one script, and the fonts. Nothing is fetched at run time.
-import { cpSync, mkdirSync, writeFileSync } from 'node:fs';
+import { cpSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import * as esbuild from 'esbuild';
 import * as sass from 'sass';
 
@@ -15,4 +15,6 @@ for (const [pkg, short] of [['next', 'next'], ['mono', 'mono']]) {
 const css = sass.compile('resources/css/app.scss', { style: 'compressed', loadPaths: ['node_modules'], quietDeps: true });
 writeFileSync(`${out}/app.css`, css.css);
 
-await esbuild.build({ entryPoints: ['resources/js/app.js'], bundle: true, minify: true, target: 'es2022', outfile: `${out}/app.js`, logLevel: 'warning' });
+// What only one page needs comes in a piece of its own.
+rmSync(`${out}/pieces`, { recursive: true, force: true });
+await esbuild.build({ entryPoints: ['resources/js/app.js'], bundle: true, splitting: true, format: 'esm', minify: true, target: 'es2022', outdir: out, chunkNames: 'pieces/[name]-[hash]', logLevel: 'warning' });

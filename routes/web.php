@@ -46,6 +46,9 @@ Route::middleware('auth')->group(function (): void {
     Route::get('/landed', [LandedController::class, 'index']);
     Route::get('/landed/sql', [SqlController::class, 'show']);
     Route::post('/landed/sql', [SqlController::class, 'run']);
+    Route::post('/landed/sql/stop', [SqlController::class, 'stop']);
+    Route::post('/landed/sql/saved', [SqlController::class, 'save']);
+    Route::delete('/landed/sql/saved/{query}', [SqlController::class, 'forget'])->whereNumber('query');
     Route::get('/landed/{feed}', [LandedController::class, 'show']);
     Route::get('/feeds', [FeedsController::class, 'index']);
     Route::get('/runs/{run}', [RunsController::class, 'show'])->whereNumber('run');

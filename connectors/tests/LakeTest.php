@@ -302,7 +302,7 @@ final class LakeTest extends LakeCase
         $result = $this->lake->query('SELECT code, count(*) AS n, sum(kg) AS kg FROM gate.loads GROUP BY 1 ORDER BY 1 -- by code', 3, 20);
         self::assertSame([['c0', '2', '42'], ['c1', '3', '48'], ['c2', '3', '54']], $result->rows);
         self::assertTrue($result->cut);
-        self::assertSame([['name' => 'code', 'type' => 'VARCHAR', 'numeric' => false], ['name' => 'n', 'type' => 'BIGINT', 'numeric' => true]], array_slice($result->columns, 0, 2));
+        self::assertSame([['name' => 'code', 'type' => 'text', 'numeric' => false], ['name' => 'n', 'type' => 'int64', 'numeric' => true]], array_slice($result->columns, 0, 2));
         foreach ([
             "SELECT * FROM read_text('/etc/passwd')" => 'Permission Error', "SELECT * FROM read_csv('{$this->path}/../../../etc/passwd')" => 'Permission Error', "SELECT * FROM glob('/*')" => 'Permission Error',
             "ATTACH '/tmp/other.db'" => 'Only a query', 'INSTALL httpfs' => 'Only a query', "COPY (SELECT 1) TO '{$this->path}/x.csv'" => 'Only a query', "SET memory_limit = '9GB'" => 'Only a query',

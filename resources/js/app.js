@@ -6,6 +6,7 @@ import { preview } from './preview.js';
 import { drawer, rows } from './rows.js';
 import { ruler } from './ruler.js';
 import { sheet, submits } from './sheet.js';
+import { sql } from './sql.js';
 import { tide } from './tide.js';
 
 Alpine.data('keys', keys);
@@ -18,5 +19,6 @@ Alpine.data('preview', preview);
 Alpine.data('tide', tide);
 Alpine.data('sheet', sheet);
 Alpine.data('submits', submits);
+Alpine.data('sql', sql);
 Alpine.start();
 ruler();

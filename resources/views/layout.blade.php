@@ -6,7 +6,7 @@
     <title>@yield('heading', 'Lighterman') · Lighterman</title>
     <link rel="icon" href="/icon.svg" type="image/svg+xml">
     <link rel="stylesheet" href="/build/app.css?{{ filemtime(public_path('build/app.css')) }}">
-    <script src="/build/app.js?{{ filemtime(public_path('build/app.js')) }}" defer></script>
+    <script src="/build/app.js?{{ filemtime(public_path('build/app.js')) }}" type="module"></script>
 </head>
 <body x-data="keys">
 <x-sprite />

@@ -172,7 +172,7 @@ final class PagesTest extends AppCase
     public function csv_quotes_what_it_must_and_tells_null_from_empty(): void
     {
         $this->carry($this->feed());
-        $answer = $this->actingAs($this->engineer())->post('/landed/sql', ['target' => 'house', 'csv' => '1', 'sql' => "SELECT 'a,\"b\"' AS \"x,y\", NULL AS n, '' AS e, E'l\\nm' AS l"])->assertOk();
+        $answer = $this->actingAs($this->engineer())->post('/landed/sql', ['target' => 'house', 'as' => 'csv', 'sql' => "SELECT 'a,\"b\"' AS \"x,y\", NULL AS n, '' AS e, E'l\\nm' AS l"])->assertOk();
         self::assertSame("\"x,y\",n,e,l\r\n\"a,\"\"b\"\"\",,\"\",\"l\nm\"\r\n", $answer->streamedContent());
     }
 

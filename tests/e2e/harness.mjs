@@ -14,6 +14,12 @@ export const launch = () => chromium.launch({
     args: ['--headless=new', '--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
 });
 
+// Writes a statement into the editor of the SQL page, which covers the field of its form.
+export const write = async (page, statement) => {
+    await page.locator('.cm-content').fill(statement);
+    await page.keyboard.press('Escape');
+};
+
 // A page on which any script error, or any request to another host, is kept as a complaint.
 export async function open(browser, options = {}) {
     const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { readFileSync } from 'node:fs';
 import { after, before, test } from 'node:test';
-import { base, feed, launch, open, signIn, sql, traffic, until } from './harness.mjs';
+import { base, feed, launch, open, signIn, sql, traffic, until, write } from './harness.mjs';
 
 let browser, page;
 before(async () => {
@@ -141,7 +141,7 @@ test('landed rows are counted, compared by key, and queried', async () => {
     assert.equal(await page.locator('tr.differs').count(), 0);
 
     await page.getByRole('link', { name: 'SQL', exact: true }).click();
-    await page.fill('#sql', 'SELECT direction, count(*) FROM weighbridge.gate_log GROUP BY 1 ORDER BY 1');
+    await write(page, 'SELECT direction, count(*) FROM weighbridge.gate_log GROUP BY 1 ORDER BY 1');
     await page.getByRole('button', { name: 'Run', exact: true }).click();
     await page.getByRole('columnheader', { name: 'direction' }).waitFor();
     assert.equal(await page.getByRole('region', { name: 'Result' }).locator('tbody tr').count(), 2);
@@ -149,10 +149,10 @@ test('landed rows are counted, compared by key, and queried', async () => {
     await page.getByRole('button', { name: 'Download as CSV' }).click();
     assert.match(readFileSync(await (await download).path(), 'utf8'), /^direction,count\r\ni,\d+\r\no,\d+\r\n$/);
 
-    await page.fill('#sql', 'DELETE FROM weighbridge.gate_log');
+    await write(page, 'DELETE FROM weighbridge.gate_log');
     await page.getByRole('button', { name: 'Run', exact: true }).click();
     await page.getByRole('alert').waitFor();
-    await page.fill('#sql', 'SELECT pg_sleep(60)');
+    await write(page, 'SELECT pg_sleep(60)');
     const started = Date.now();
     await page.getByRole('button', { name: 'Run', exact: true }).click();
     await page.getByText(/time limit/).waitFor({ timeout: 30000 });

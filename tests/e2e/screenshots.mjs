@@ -1,6 +1,6 @@
 // Takes the pictures in docs/screenshots from the running demo: node tests/e2e/screenshots.mjs (LIGHTERMAN_VAR names another checkout's var).
 process.env.LIGHTERMAN_VAR ??= 'var';
-const { base, launch, open, signIn, sql } = await import('./harness.mjs');
+const { base, launch, open, signIn, sql, write } = await import('./harness.mjs');
 
 const browser = await launch();
 const page = await open(browser);
@@ -32,7 +32,7 @@ await page.goto(`${base}/feeds/growers/runs`);
 await page.locator('tbody tr', { hasText: 'increment' }).first().getByRole('link').click();
 await take('run');
 await page.goto(`${base}/landed/sql?target=lake`);
-await page.fill('#sql', "SELECT strftime(arrived_at, '%Y-%m-%d') AS day, round(sum(gross_kg - tare_kg) / 1000) AS tonnes\nFROM gate.loads\nWHERE arrived_at_month = '2026-10'\nGROUP BY 1 ORDER BY 1");
+await write(page, "SELECT strftime(arrived_at, '%Y-%m-%d') AS day, round(sum(gross_kg - tare_kg) / 1000) AS tonnes\nFROM gate.loads\nWHERE arrived_at_month = '2026-10'\nGROUP BY 1 ORDER BY 1");
 await page.getByRole('button', { name: 'Run', exact: true }).click();
 await take('sql');
 await take('columns', '/feeds/growers/columns?line=2');

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
-import { base, feed, launch, lighterman, open, signIn, sql, until, violations } from './harness.mjs';
+import { base, feed, launch, lighterman, open, signIn, sql, until, violations, write } from './harness.mjs';
 
 let browser, page;
 before(async () => {
@@ -57,7 +57,7 @@ test('a lake feed with partitions is set up from the page and delivers', async (
 
 test('the lake is queried, the result drawn, and nothing else can be reached', async () => {
     await page.goto(`${base}/landed/sql?target=lake`);
-    await page.fill('#sql', 'SELECT started_at_month AS month, count(*) AS pressings FROM press.pressings GROUP BY 1 ORDER BY 1');
+    await write(page, 'SELECT started_at_month AS month, count(*) AS pressings FROM press.pressings GROUP BY 1 ORDER BY 1');
     await page.getByRole('button', { name: 'Run', exact: true }).click();
     await page.getByRole('img', { name: /pressings by month/ }).waitFor();
     await page.getByText(/, from \d+ of \d+ files/).waitFor();
@@ -68,7 +68,7 @@ test('the lake is queried, the result drawn, and nothing else can be reached', a
     await page.getByRole('button', { name: 'Download as CSV' }).click();
     assert.ok(await download);
     for (const [statement, said] of [["SELECT * FROM read_text('/etc/passwd')", 'Permission Error'], ['CREATE TABLE x (a int)', 'Only a query can be run here'], ['SELECT * FROM gate.nothing', 'does not exist']]) {
-        await page.fill('#sql', statement);
+        await write(page, statement);
         await page.getByRole('button', { name: 'Run', exact: true }).press('Enter');
         await page.getByRole('alert').getByText(said).waitFor();
     }

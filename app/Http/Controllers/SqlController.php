@@ -5,81 +5,134 @@ declare(strict_types=1);
 namespace App\Http\Controllers;
 
 use App\Feeds\SystemBook;
-use App\Models\Feed;
+use App\Models\SavedQuery;
 use App\Models\System;
+use App\Runtime\RunningQuery;
 use App\Runtime\Systems;
+use App\Support\LandedTables;
+use Illuminate\Http\JsonResponse;
+use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
+use Illuminate\Http\Response;
 use Illuminate\Support\Collection;
+use Illuminate\Support\Facades\Gate;
+use Illuminate\Support\Str;
 use Illuminate\View\View;
-use Lighterman\Core\Definition\Partition;
+use Lighterman\Connectors\Lake\LakeQuery;
+use Lighterman\Connectors\Lake\ResultFile;
+use Lighterman\Core\Format\Delimited\Dialect;
+use Lighterman\Core\Format\Delimited\Writer;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
+use Symfony\Component\HttpFoundation\BinaryFileResponse;
 use Symfony\Component\HttpFoundation\StreamedResponse;
 
 /** Read-only SQL on a target. */
 final class SqlController
 {
-    /** Feeds whose tables are listed beside the statement. */
-    private const TABLES = 300;
+    public function __construct(private readonly Systems $systems, private readonly LandedTables $tables)
+    {
+    }
 
     public function show(Request $request): View
     {
-        return view('landed.sql', ['targets' => $this->targets(), 'tables' => $this->tables(), 'chosen' => $request->query('target'), 'sql' => (string) $request->query('sql'), 'result' => null, 'trouble' => null]);
+        $saved = $request->filled('saved') ? SavedQuery::findOrFail((int) $request->query('saved')) : null;
+
+        return $this->page(['chosen' => $saved->target ?? $request->query('target'), 'sql' => $saved->sql ?? (string) $request->query('sql'), 'opened' => $saved]);
     }
 
-    public function run(Request $request, Systems $systems): View|StreamedResponse
+    public function run(Request $request): View|StreamedResponse|BinaryFileResponse|Response
     {
-        $given = $request->validate(['target' => 'required|string', 'sql' => 'required|string|max:20000']);
-        $limits = config('lighterman.query');
+        $most = config('lighterman.query');
+        $given = $request->validate(['target' => 'required|string', 'sql' => 'required|string|max:20000', 'as' => 'nullable|in:csv,parquet', 'run' => 'nullable|uuid', 'rows' => "nullable|integer|between:1,{$most['most_rows']}", 'seconds' => "nullable|integer|between:1,{$most['most_seconds']}"]);
+        $as = $given['as'] ?? null;
+        $rows = $as !== null ? $most['download_rows'] : (int) ($given['rows'] ?? $most['row_limit']);
+        $seconds = (int) ($given['seconds'] ?? $most['seconds']);
+        set_time_limit($seconds + 60);
         $result = $trouble = null;
         try {
-            $target = $systems->target(SystemBook::named($given['target']));
-            if ($request->boolean('csv')) {
-                return $this->csv($target->query($given['sql'], $limits['download_rows'], $limits['seconds']));
+            $target = $this->systems->target(SystemBook::named($given['target']));
+            $result = RunningQuery::of($given['run'] ?? (string) Str::uuid(), (int) $request->user()?->id, static fn (RunningQuery $q): QueryResult => $target->query($given['sql'], $rows, $seconds, $q->isStopped(...)));
+            if ($as !== null) {
+                return $as === 'csv' ? $this->csv($result) : $this->parquet($result);
             }
-            $result = $target->query($given['sql'], $limits['row_limit'], $limits['seconds']);
         } catch (Explained $e) {
-            $trouble = $e;
+            [$result, $trouble] = [null, $e];
+        }
+        if ($request->header('X-Part') === 'result') {
+            return response()->view('landed.result', compact('result', 'trouble'));
         }
 
-        return view('landed.sql', ['targets' => $this->targets(), 'tables' => $this->tables(), 'chosen' => $given['target'], 'sql' => $given['sql'], 'result' => $result, 'trouble' => $trouble]);
+        return $this->page(['chosen' => $given['target'], 'sql' => $given['sql'], 'rows' => $rows, 'seconds' => $seconds, 'result' => $result, 'trouble' => $trouble]);
+    }
+
+    /** Stops a query of the same person that runs. */
+    public function stop(Request $request): JsonResponse
+    {
+        return response()->json(['stopping' => RunningQuery::stop($request->validate(['run' => 'required|uuid'])['run'], (int) $request->user()?->id)]);
+    }
+
+    /** Keeps a query under a name; one's own of that name is replaced. */
+    public function save(Request $request): RedirectResponse
+    {
+        $given = $request->validate(['name' => 'required|string|max:120', 'target' => 'required|string|max:60', 'sql' => 'required|string|max:20000'], ['name.required' => 'Say what the query is to be called.']);
+        $there = SavedQuery::where('name', $given['name'])->first();
+        if ($there !== null && $there->person_id !== $request->user()?->id) {
+            return back()->withInput()->withErrors(['name' => "{$there->person->name} has a query called {$given['name']}. Choose another name."]);
+        }
+        $query = SavedQuery::updateOrCreate(['name' => $given['name']], ['target' => SystemBook::named($given['target'])->name, 'sql' => $given['sql'], 'person_id' => $request->user()?->id]);
+
+        return redirect("/landed/sql?saved={$query->id}")->with('done', "{$query->name} is saved.");
+    }
+
+    public function forget(Request $request, SavedQuery $query): RedirectResponse
+    {
+        abort_unless($query->person_id === $request->user()?->id || Gate::allows('change'), 403);
+        $query->delete();
+
+        return redirect('/landed/sql?'.http_build_query(['target' => $query->target, 'sql' => $query->sql]))->with('done', "{$query->name} is no longer saved.");
+    }
+
+    /** @param  array<string, mixed>  $more */
+    private function page(array $more): View
+    {
+        $most = config('lighterman.query');
+
+        return view('landed.sql', $more + ['targets' => $this->targets(), 'tables' => $this->tables->all(), 'saved' => SavedQuery::with('person')->orderBy('name')->limit(500)->get(), 'opened' => null, 'rows' => $most['row_limit'], 'seconds' => $most['seconds'], 'result' => null, 'trouble' => null]);
     }
 
     /** RFC 4180, with an empty field for null and a quoted empty one for an empty text. */
     private function csv(QueryResult $result): StreamedResponse
     {
         return response()->streamDownload(static function () use ($result): void {
-            $line = static fn (array $fields): string => implode(',', array_map(static fn (?string $f): string => match (true) {
-                $f === null => '', $f === '' => '""', (bool) preg_match('/[",\r\n]/', $f) => '"'.str_replace('"', '""', $f).'"', default => $f,
-            }, $fields))."\r\n";
-            echo $line(array_column($result->columns, 'name'));
+            $writer = new Writer(new Dialect, new Shape(array_map(static fn (array $c): Column => new Column($c['name'], Type::parse($c['type'])), $result->columns)));
+            echo $writer->begin();
             foreach ($result->rows as $row) {
-                echo $line($row);
+                echo $writer->row($row);
             }
         }, 'result.csv', ['Content-Type' => 'text/csv; charset=utf-8']);
     }
 
-    /** @return list<array{system: string, table: string, columns: list<string>}> as they are written in SQL */
-    private function tables(): array
+    private function parquet(QueryResult $result): BinaryFileResponse
     {
-        $quoted = static fn (string $name): string => preg_match('/^[a-z_][a-z0-9_]*$/', $name) ? $name : '"'.str_replace('"', '""', $name).'"';
-        $tables = [];
-        foreach (Feed::with('definition', 'route.target')->where('sequence', '>', 0)->orderBy('landed')->limit(self::TABLES)->get() as $feed) {
-            $definition = $feed->definition->parsed();
-            $parts = array_map(static fn (Partition $p): string => $p->name(), $definition->partitionBy);
-            foreach ($definition->landedTable()->tables() as $table) {
-                $columns = array_map(static fn (Column $c): string => $c->name, $table->columns());
-                $tables[] = ['system' => $feed->route->target->name, 'table' => $quoted($table->name->schema).'.'.$quoted($table->name->name), 'columns' => [...$columns, ...array_diff($parts, $columns)]];
-            }
+        $folder = storage_path('lake/result-'.Str::uuid());
+        try {
+            $path = (new ResultFile($folder, (int) config('lighterman.lake.memory_mb'), (int) config('lighterman.lake.threads')))->write($result);
+            $moved = storage_path('lake/'.Str::uuid().'.parquet');
+            rename($path, $moved);
+        } finally {
+            LakeQuery::clear($folder);
         }
 
-        return $tables;
+        return response()->download($moved, 'result.parquet', ['Content-Type' => 'application/vnd.apache.parquet'])->deleteFileAfterSend();
     }
 
     /** @return Collection<int, string> names of systems that something lands in */
     private function targets(): Collection
     {
-        return System::whereHas('routesTo')->orderBy('name')->pluck('name');
+        return System::whereHas('routesTo')->orWhereIn('kind', ['lake', 'lake-store'])->orderBy('name')->pluck('name');
     }
 }

@@ -85,6 +85,12 @@ final class TypeMap
         };
     }
 
+    /** The same for a value of which only the engine's own type is known, as of() gives it: what is nested becomes JSON. */
+    public static function told(string $expression, Type $type): string
+    {
+        return $type->kind === TypeKind::JsonBinary ? "CAST(to_json({$expression}) AS VARCHAR)" : self::text($expression, $type);
+    }
+
     /** An expression of the engine that writes a value as text, as a source would. */
     public static function text(string $expression, Type $type): string
     {

@@ -11,7 +11,6 @@ use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
-use Lighterman\Core\Shape\TypeKind;
 
 /** A Parquet file that the embedded engine reads. */
 final readonly class ParquetFile
@@ -37,8 +36,7 @@ final readonly class ParquetFile
      */
     public function rows(Shape $shape): Generator
     {
-        // What is nested becomes JSON.
-        $texts = implode(', ', array_map(static fn (Column $c): string => ($c->type->kind === TypeKind::JsonBinary ? 'CAST(to_json('.Engine::name($c->name).') AS VARCHAR)' : TypeMap::text(Engine::name($c->name), $c->type)).' AS '.Engine::name($c->name), $shape->columns));
+        $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::told(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $shape->columns));
         try {
             foreach ($this->engine->query("SELECT {$texts} FROM {$this->from}") as $row) {
                 yield array_values($row);

@@ -20,8 +20,12 @@ final readonly class LakeQuery
     {
     }
 
-    /** @throws SystemTrouble */
-    public function run(string $sql, int $rowLimit, int $seconds): QueryResult
+    /**
+     * @param  (callable(): bool)|null  $stopped  asked again and again: whether somebody wants it stopped
+     *
+     * @throws SystemTrouble
+     */
+    public function run(string $sql, int $rowLimit, int $seconds, ?callable $stopped = null): QueryResult
     {
         $begun = hrtime(true);
         // For rows that the engine cannot read by itself. The process may be killed, so it is cleared away from here.
@@ -41,6 +45,9 @@ final readonly class LakeQuery
             while (! feof($pipes[1])) {
                 if ((hrtime(true) - $begun) / 1e9 > $seconds) {
                     throw SystemTrouble::lasting('too_long', "The query took longer than {$seconds} s and was stopped.", 'Ask for less: a partition, a sample, or fewer columns.');
+                }
+                if ($stopped !== null && $stopped()) {
+                    throw SystemTrouble::lasting('stopped', 'The query was stopped.', 'Run it again, or ask for less.');
                 }
                 $read = [$pipes[1]];
                 $none = null;
@@ -84,12 +91,14 @@ final readonly class LakeQuery
         try {
             $sql = rtrim(trim($sql), ';');
             [$read, $files] = $this->name($engine, $sql, $work);
-            $columns = [];
-            foreach ($engine->describe($sql) as $name => $type) {
-                $columns[] = ['name' => $name, 'type' => $type, 'numeric' => (bool) preg_match('/^(U?(TINY|SMALL|BIG|HUGE)?INT(EGER)?$|DECIMAL|FLOAT|DOUBLE)/', $type)];
+            $columns = $texts = [];
+            foreach ($engine->describe($sql) as $name => $engines) {
+                $type = TypeMap::of($engines);
+                $columns[] = ['name' => $name, 'type' => (string) $type, 'numeric' => $type->kind->isNumeric()];
+                $texts[] = TypeMap::told(Engine::name($name), $type).' AS '.Engine::name($name);
             }
             $rows = [];
-            foreach ($engine->query("SELECT * FROM ({$sql}\n) LIMIT ".($limit + 1)) as $row) {
+            foreach ($engine->query('SELECT '.implode(', ', $texts)." FROM ({$sql}\n) LIMIT ".($limit + 1)) as $row) {
                 $rows[] = array_map(static fn (?string $v): ?string => $v === null ? null : mb_scrub($v, 'UTF-8'), array_values($row));
             }
 

@@ -214,9 +214,9 @@ final class LakeTarget implements TargetSystem
         return new LandedHistory([], false);
     }
 
-    public function query(string $sql, int $rowLimit, int $seconds): QueryResult
+    public function query(string $sql, int $rowLimit, int $seconds, ?callable $stopped = null): QueryResult
     {
-        return (new LakeQuery($this->settings))->run($sql, $rowLimit, $seconds);
+        return (new LakeQuery($this->settings))->run($sql, $rowLimit, $seconds, $stopped);
     }
 
     /** @return array<string, LandedFiles> every table that feeds have landed here, by name */

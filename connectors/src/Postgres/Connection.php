@@ -107,6 +107,27 @@ final class Connection
     }
 
     /**
+     * Waits for what was sent, and has the server give it up once somebody wants it stopped.
+     *
+     * @param  callable(): bool  $stopped
+     * @return bool whether it came to its end; collect() has what it gave
+     */
+    public function waited(callable $stopped): bool
+    {
+        $handle = $this->handle();
+        while (pg_connection_busy($handle)) {
+            if ($stopped()) {
+                pg_cancel_query($handle);
+
+                return false;
+            }
+            usleep(20_000);
+        }
+
+        return true;
+    }
+
+    /**
      * Waits for what was sent.
      *
      * @return list<Result> one for each statement

@@ -133,8 +133,8 @@ final class PostgresTarget implements TargetSystem
         return (new History($this->connection))->of($landed, $key, $most);
     }
 
-    public function query(string $sql, int $rowLimit, int $seconds): QueryResult
+    public function query(string $sql, int $rowLimit, int $seconds, ?callable $stopped = null): QueryResult
     {
-        return (new ReadOnlyQuery($this->settings))->run($sql, $rowLimit, $seconds);
+        return (new ReadOnlyQuery($this->settings))->run($sql, $rowLimit, $seconds, $stopped);
     }
 }

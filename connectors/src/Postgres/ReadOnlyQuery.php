@@ -5,17 +5,17 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres;
 
 use Lighterman\Core\Port\QueryResult;
+use Lighterman\Core\Port\SystemTrouble;
 
 /** Runs a person's statement in a read-only transaction of its own session, within time and row limits. */
 final readonly class ReadOnlyQuery
 {
-    private const NUMERIC = ['int2', 'int4', 'int8', 'numeric', 'float4', 'float8', 'money', 'oid'];
-
     public function __construct(private PostgresSettings $settings)
     {
     }
 
-    public function run(string $sql, int $rowLimit, int $seconds): QueryResult
+    /** @param  (callable(): bool)|null  $stopped  asked again and again: whether somebody wants it stopped */
+    public function run(string $sql, int $rowLimit, int $seconds, ?callable $stopped = null): QueryResult
     {
         $connection = new Connection($this->settings, 'lighterman query', readOnly: true);
         $started = microtime(true);
@@ -24,10 +24,15 @@ final readonly class ReadOnlyQuery
             $connection->run('SET LOCAL statement_timeout = '.($seconds * 1000));
             // Sent with the extended protocol, which takes exactly one statement: nothing can end this transaction and begin another.
             $connection->run('DECLARE box NO SCROLL CURSOR FOR '.rtrim(trim($sql), ';'), [], single: true);
-            $result = $connection->run('FETCH '.($rowLimit + 1).' FROM box');
+            $connection->send('FETCH '.($rowLimit + 1).' FROM box');
+            if ($stopped !== null && ! $connection->waited($stopped)) {
+                throw SystemTrouble::lasting('stopped', 'The query was stopped.', 'Run it again, or ask for less.');
+            }
+            $result = $connection->collect()[0];
             $columns = [];
             for ($i = 0; $i < pg_num_fields($result); $i++) {
-                $columns[] = ['name' => pg_field_name($result, $i), 'numeric' => in_array(pg_field_type($result, $i), self::NUMERIC, true)];
+                $type = TypeMap::named(pg_field_type($result, $i));
+                $columns[] = ['name' => pg_field_name($result, $i), 'type' => (string) $type, 'numeric' => $type->kind->isNumeric()];
             }
             $rows = [];
             while (count($rows) <= $rowLimit && ($row = pg_fetch_row($result)) !== false) {

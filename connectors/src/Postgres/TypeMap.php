@@ -57,6 +57,14 @@ final class TypeMap
         };
     }
 
+    /** The type of a column of a result, of which only the name is told; what ours have no word for is text. */
+    public static function named(string $name): Type
+    {
+        $kind = self::PLAIN[$name] ?? self::TIMED[$name] ?? ($name === 'numeric' ? TypeKind::Decimal : TypeKind::Text);
+
+        return Type::of(in_array($kind, Type::writable(), true) ? $kind : TypeKind::Text);
+    }
+
     /** As written in CREATE TABLE. */
     public static function write(Type $type): string
     {

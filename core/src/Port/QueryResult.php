@@ -8,7 +8,7 @@ namespace Lighterman\Core\Port;
 final readonly class QueryResult
 {
     /**
-     * @param  list<array{name: string, numeric: bool}>  $columns
+     * @param  list<array{name: string, type: string, numeric: bool}>  $columns  with types as Type::parse() reads them
      * @param  list<list<string|null>>  $rows
      * @param  float  $seconds  from sending the statement to the last row read
      * @param  array{int, int}|null  $files  how many of how many files of the tables were read; null where there are no files

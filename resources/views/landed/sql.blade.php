@@ -2,25 +2,35 @@
 @php use App\Support\Say; @endphp
 @section('heading', 'SQL')
 @section('content')
-<div class="title"><h1>SQL</h1><span class="sub">one statement, read only, at most {{ config('lighterman.query.seconds') }} s and {{ config('lighterman.query.row_limit') }} rows</span></div>
+<div class="title"><h1>SQL</h1><span class="sub">one statement, read only{{ $opened ? " · {$opened->name}, saved by {$opened->person->name}" : '' }}</span></div>
 @if ($targets->isEmpty())
     <div class="sheet empty"><p><strong>Nothing lands anywhere yet.</strong></p><p>Once a feed is set up, its target can be queried here.</p></div>
 @else
-<form method="post" action="/landed/sql" class="sheet pad" style="margin-bottom: 14px">@csrf
-    <div class="bar"><label for="target">On</label><div class="select"><select id="target" name="target">@foreach ($targets as $t)<option @selected($chosen === $t)>{{ $t }}</option>@endforeach</select></div></div>
-    <div class="field"><label for="sql" class="hidden-text">Statement</label><textarea class="textarea" id="sql" name="sql" rows="4" spellcheck="false" required>{{ $sql }}</textarea></div>
-    <button class="button primary">Run</button> <button class="button" name="csv" value="1">Download as CSV</button>
-    @if ($tables)<details class="small" style="margin-top: 8px"><summary>{{ count($tables) }} {{ count($tables) === 1 ? 'table' : 'tables' }} that feeds land in</summary><div class="table-box" style="max-height: 260px; overflow: auto"><table class="rows"><thead><tr><th>System</th><th>Table</th><th>Columns</th></tr></thead><tbody>
-        @foreach ($tables as $t)<tr><td>{{ $t['system'] }}</td><td class="mono"><a href="/landed/sql?{{ http_build_query(['target' => $t['system'], 'sql' => "SELECT *\nFROM {$t['table']}\nLIMIT 50"]) }}">{{ $t['table'] }}</a></td><td class="mono wrap faded">{{ implode(', ', $t['columns']) }}</td></tr>@endforeach
-    </tbody></table></div></details>@endif
+<div class="sql-page" x-data="sql">
+<aside class="sheet tables" aria-label="Tables">
+    <label class="hidden-text" for="find-table">Find a table or column</label><input class="input" id="find-table" data-find placeholder="Find a table or column" autocomplete="off">
+    <ul>
+    @forelse ($tables as $t)
+        <li data-system="{{ $t['system'] }}" data-text="{{ $t['table'] }} {{ implode(' ', array_keys($t['columns'])) }}"><details><summary class="mono" title="{{ $t['table'] }}">{{ $t['table'] }}</summary>
+            <a class="small" href="/landed/sql?{{ http_build_query(['target' => $t['system'], 'sql' => "SELECT *\nFROM {$t['table']}\nLIMIT 50"]) }}">50 rows</a>
+            <dl>@foreach ($t['columns'] as $name => $type)<div><dt><button type="button" class="mono" data-insert="{{ App\Support\LandedTables::quoted((string) $name) }}" title="Put {{ $name }} into the statement">{{ $name }}</button></dt><dd>{{ $type }}</dd></div>@endforeach</dl></details></li>
+    @empty<li class="faded">No table has landed yet.</li>@endforelse
+    </ul>
+    @if ($saved->isNotEmpty())<h2>Saved</h2><ul>@foreach ($saved as $q)<li><a href="/landed/sql?saved={{ $q->id }}" @if ($opened?->id === $q->id) aria-current="true" @endif title="on {{ $q->target }}, by {{ $q->person->name }}">{{ $q->name }}</a></li>@endforeach</ul>@endif
+</aside>
+<div>
+<form method="post" action="/landed/sql" class="sheet pad" style="margin-bottom: 14px" data-statement>@csrf
+    <div class="bar"><label for="target">On</label><div class="select"><select id="target" name="target">@foreach ($targets as $t)<option @selected($chosen === $t)>{{ $t }}</option>@endforeach</select></div>
+        <label for="limit-rows">at most</label><div class="select"><select id="limit-rows" name="rows">@foreach ([100, 500, 2000, 5000] as $n)<option value="{{ $n }}" @selected($rows === $n)>{{ Say::count($n) }} rows</option>@endforeach</select></div>
+        <label for="limit-seconds" class="hidden-text">and at most so long</label><div class="select"><select id="limit-seconds" name="seconds">@foreach ([15, 60, 300] as $n)<option value="{{ $n }}" @selected($seconds === $n)>{{ Say::span($n) }}</option>@endforeach</select></div></div>
+    <div class="field"><label for="sql" class="hidden-text">Statement</label><textarea class="textarea" id="sql" name="sql" rows="6" spellcheck="false" required>{{ $sql }}</textarea></div>
+    <div class="bar" style="margin: 0"><button class="button primary" data-run>Run</button><button class="button" type="button" data-stop hidden>Stop</button><span class="faded" data-clock aria-live="off"></span><span class="faded small" data-idle>Ctrl+Enter runs; Ctrl+Space completes names</span>
+        <button class="button push" name="as" value="csv">Download as CSV</button><button class="button" name="as" value="parquet">Download as Parquet</button></div>
 </form>
-@endif
-@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
-@if ($result)
-    <p class="faded" style="margin-bottom: 6px">{{ Say::count(count($result->rows)) }} rows{{ $result->cut ? ', cut at the limit; there are more' : '' }} in {{ Say::took($result->seconds) }}@if ($result->files), from {{ Say::count($result->files[0]) }} of {{ Say::count($result->files[1]) }} {{ $result->files[1] === 1 ? 'file' : 'files' }}@endif</p>
-    @if ($chart = App\Support\ResultChart::of($result))@include('landed.chart', ['by' => $result->columns[0]['name']])@endif
-    <div class="sheet table-box" tabindex="0" role="region" aria-label="Result"><table class="rows"><caption class="hidden-text">Result</caption><thead><tr>@foreach ($result->columns as $c)<th class="mono {{ $c['numeric'] ? 'num' : '' }}">{{ $c['name'] }}</th>@endforeach</tr></thead><tbody>
-    @forelse ($result->rows as $row)<tr>@foreach ($row as $i => $v)<td class="mono clip {{ $result->columns[$i]['numeric'] ? 'num' : '' }}" title="{{ $v === null ? 'null' : Illuminate\Support\Str::limit($v, 300) }}">@if ($v === null)<span class="faded">null</span>@else{{ Illuminate\Support\Str::limit($v, 80) }}@endif</td>@endforeach</tr>@empty<tr><td class="faded">No row.</td></tr>@endforelse
-    </tbody></table></div>
+<div class="bar"><form method="post" action="/landed/sql/saved" class="bar" style="margin: 0" data-save>@csrf<input type="hidden" name="sql" value="{{ $sql }}"><input type="hidden" name="target" value="{{ $chosen ?? $targets->first() }}"><label for="save-name">Save as</label><input class="input" id="save-name" name="name" value="{{ old('name', $opened?->name) }}" maxlength="120" required autocomplete="off"><button class="button">Save</button>@error('name')<span class="r-failed">{{ $message }}</span>@enderror</form>
+@if ($opened && ($opened->person_id === auth()->id() || Gate::allows('change')))<form method="post" action="/landed/sql/saved/{{ $opened->id }}">@csrf @method('delete')<button class="button plain">Take {{ $opened->name }} off the saved</button></form>@endif</div>
+<div data-result>@include('landed.result')</div>
+</div>
+</div>
 @endif
 @endsection

@@ -1,0 +1,129 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\App;
+
+use App\Feeds\SystemBook;
+use App\Models\Person;
+use App\Models\SavedQuery;
+use App\Runtime\RunningQuery;
+use App\Runtime\Systems;
+use App\Support\SystemKind;
+use Illuminate\Support\Facades\DB;
+use Illuminate\Support\Str;
+use Lighterman\Core\Port\SystemTrouble;
+use PHPUnit\Framework\Attributes\Test;
+use Symfony\Component\HttpFoundation\BinaryFileResponse;
+
+final class SqlPageTest extends AppCase
+{
+    private string $path;
+
+    protected function setUp(): void
+    {
+        parent::setUp();
+        $this->path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
+        mkdir($this->path);
+        SystemBook::add('lake', ['path' => $this->path], '', SystemKind::Lake);
+        $this->carry($this->feed());
+    }
+
+    protected function tearDown(): void
+    {
+        exec('rm -rf '.escapeshellarg($this->path));
+        parent::tearDown();
+    }
+
+    #[Test]
+    public function a_result_says_the_types_of_its_columns_and_the_page_the_tables_there_are(): void
+    {
+        $this->actingAs($this->engineer());
+        $page = (string) $this->post('/landed/sql', ['target' => 'house', 'sql' => "SELECT kg, now() AS t, 1.5 AS n, '{}'::jsonb AS j FROM copy.loads LIMIT 1"])->assertOk()->getContent();
+        foreach (['kg<span class="of">int32', 't<span class="of">timestamptz', 'n<span class="of">decimal', 'j<span class="of">jsonb', 'copy.loads', 'data-insert="updated_at"'] as $said) {
+            self::assertStringContainsString($said, $page);
+        }
+        $part = (string) $this->withHeaders(['X-Part' => 'result'])->post('/landed/sql', ['target' => 'lake', 'sql' => "SELECT 1::BIGINT AS big, [1, 2] AS list, {'a': 'x'} AS s"])->assertOk()->getContent();
+        self::assertStringNotContainsString('<html', $part);
+        foreach (['big<span class="of">int64', '[1,2]', '{&quot;a&quot;:&quot;x&quot;}'] as $said) {
+            self::assertStringContainsString($said, $part);
+        }
+    }
+
+    #[Test]
+    public function rows_and_time_are_limited_as_chosen_and_not_beyond(): void
+    {
+        $this->actingAs($this->engineer());
+        $ask = fn (array $more) => $this->post('/landed/sql', $more + ['target' => 'house', 'sql' => 'SELECT * FROM copy.loads']);
+        self::assertStringContainsString('100 rows, cut at the limit', (string) $ask(['rows' => 100])->getContent());
+        $ask(['rows' => 100_000])->assertSessionHasErrors('rows');
+        $ask(['seconds' => 4000])->assertSessionHasErrors('seconds');
+        $begun = microtime(true);
+        self::assertStringContainsString('time limit or was cancelled', (string) $ask(['sql' => 'SELECT pg_sleep(20)', 'seconds' => 1])->getContent());
+        self::assertLessThan(8, microtime(true) - $begun);
+    }
+
+    #[Test]
+    public function a_query_is_stopped_by_who_runs_it_and_by_nobody_else(): void
+    {
+        $own = $this->engineer();
+        $other = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $asked = 0;
+        foreach (['house' => 'SELECT pg_sleep(30)', 'lake' => 'SELECT count(*) FROM range(1000000000) a, range(1000000) b WHERE hash(a, b) = 1'] as $name => $sql) {
+            $id = (string) Str::uuid();
+            $begun = microtime(true);
+            try {
+                RunningQuery::of($id, $own->id, function (RunningQuery $query) use ($id, $name, $sql, $own, $other, &$asked): void {
+                    app(Systems::class)->target(SystemBook::named($name))->query($sql, 10, 60, function () use ($query, $id, $own, $other, &$asked): bool {
+                        $asked++;
+                        $this->actingAs($other)->post('/landed/sql/stop', ['run' => $id])->assertJson(['stopping' => false]);
+                        self::assertFalse($query->isStopped());
+                        $this->actingAs($own)->post('/landed/sql/stop', ['run' => $id])->assertJson(['stopping' => true]);
+                        usleep(300_000);
+
+                        return $query->isStopped();
+                    });
+                });
+                self::fail('It came to its end.');
+            } catch (SystemTrouble $trouble) {
+                self::assertSame('stopped', $trouble->reason);
+            }
+            self::assertLessThan(10, microtime(true) - $begun);
+        }
+        self::assertSame([2, 0], [$asked, DB::table('running_queries')->count()]);
+    }
+
+    #[Test]
+    public function a_result_comes_as_a_parquet_file_that_others_read(): void
+    {
+        $this->actingAs($this->engineer());
+        foreach (['house' => "SELECT 7::int8 AS big, 1.25::numeric AS exact, 'ä' AS w, NULL::date AS d, '\\x00ff'::bytea AS b, true AS f, 1 AS w", 'lake' => "SELECT 7::BIGINT AS big, '1.25' AS exact, 'ä' AS w, NULL::DATE AS d, '\\x00\\xFF'::BLOB AS b, true AS f, 1 AS w_7"] as $target => $sql) {
+            $answer = $this->post('/landed/sql', ['target' => $target, 'as' => 'parquet', 'sql' => $sql])->assertOk()->baseResponse;
+            self::assertInstanceOf(BinaryFileResponse::class, $answer);
+            exec('node connectors/tests/read-parquet.mjs '.escapeshellarg($answer->getFile()->getPathname()), $lines, $code);
+            unlink($answer->getFile()->getPathname());
+            self::assertSame([0, '{"big":"7","exact":"1.25","w":"ä","d":null,"b":"00ff","f":true,"w_7":"1"}'], [$code, array_pop($lines)]);
+        }
+        self::assertSame([], glob(storage_path('lake/result-*')), 'nothing is left behind');
+        self::assertStringContainsString('does not exist', (string) $this->post('/landed/sql', ['target' => 'house', 'as' => 'parquet', 'sql' => 'SELECT nothing'])->getContent());
+    }
+
+    #[Test]
+    public function queries_are_kept_under_a_name_that_belongs_to_who_took_it(): void
+    {
+        $viewer = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $this->actingAs($viewer)->post('/landed/sql/saved', ['name' => 'heavy loads', 'target' => 'house', 'sql' => 'SELECT 1'])->assertSessionHasNoErrors();
+        $this->post('/landed/sql/saved', ['name' => 'heavy loads', 'target' => 'house', 'sql' => 'SELECT 2'])->assertSessionHasNoErrors();
+        $query = SavedQuery::sole();
+        self::assertSame('SELECT 2', $query->sql);
+        self::assertStringContainsString('SELECT 2', (string) $this->get("/landed/sql?saved={$query->id}")->assertOk()->getContent());
+        $engineer = $this->engineer();
+        $this->actingAs($engineer)->post('/landed/sql/saved', ['name' => 'heavy loads', 'target' => 'house', 'sql' => 'SELECT 3'])->assertSessionHasErrors('name');
+        self::assertSame('SELECT 2', $query->refresh()->sql);
+        $other = Person::create(['name' => 'another viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $this->actingAs($other)->delete("/landed/sql/saved/{$query->id}")->assertForbidden();
+        $this->actingAs($engineer)->delete("/landed/sql/saved/{$query->id}")->assertRedirect();
+        self::assertSame(0, SavedQuery::count());
+        $this->get('/landed/sql?saved=999999')->assertNotFound();
+    }
+}
