@@ -49,6 +49,8 @@ Route::middleware('auth')->group(function (): void {
     Route::post('/landed/sql/stop', [SqlController::class, 'stop']);
     Route::post('/landed/sql/saved', [SqlController::class, 'save']);
     Route::delete('/landed/sql/saved/{query}', [SqlController::class, 'forget'])->whereNumber('query');
+    Route::get('/landed/found', [LandedController::class, 'found']);
+    Route::post('/landed/scan', [LandedController::class, 'scan'])->middleware('can:change');
     Route::get('/landed/{feed}', [LandedController::class, 'show']);
     Route::get('/feeds', [FeedsController::class, 'index']);
     Route::get('/runs/{run}', [RunsController::class, 'show'])->whereNumber('run');

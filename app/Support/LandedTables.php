@@ -5,12 +5,20 @@ declare(strict_types=1);
 namespace App\Support;
 
 use App\Models\Feed;
+use App\Models\System;
+use App\Runtime\Systems;
 use Lighterman\Core\Definition\Partition;
+use Lighterman\Core\Port\KeptTable;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
 
-/** The tables that feeds have landed, by what Lighterman knows of them without asking their systems. */
+/** The tables that can be queried: those that feeds have landed, and those that scans of lakes have found. */
 final readonly class LandedTables
 {
+    public function __construct(private Systems $systems)
+    {
+    }
+
     /** Feeds whose tables are listed. */
     private const MOST = 1000;
 
@@ -26,7 +34,23 @@ final readonly class LandedTables
             }
         }
 
+        foreach (System::whereIn('kind', ['lake', 'lake-store'])->orderBy('name')->get() as $lake) {
+            $tables = [...$tables, ...$this->found($lake)];
+        }
+
         return $tables;
+    }
+
+    /** @return list<array{system: string, table: string, columns: array<string, string>}> tables of a lake that a scan has found; none while it cannot be reached */
+    private function found(System $lake): array
+    {
+        try {
+            $found = array_filter($this->systems->target($lake)->kept(), static fn (KeptTable $t): bool => $t->shape !== null);
+        } catch (SystemTrouble) {
+            return [];
+        }
+
+        return array_values(array_map(static fn (string $name, KeptTable $t): array => ['system' => $lake->name, 'table' => implode('.', array_map(self::quoted(...), explode('.', $name, 2))), 'columns' => self::types($t->shape->columns ?? [])], array_keys($found), $found));
     }
 
     /**

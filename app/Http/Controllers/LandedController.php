@@ -5,23 +5,46 @@ declare(strict_types=1);
 namespace App\Http\Controllers;
 
 use App\Feeds\KeyComparison;
+use App\Feeds\SystemBook;
 use App\Models\Feed;
+use App\Models\System;
 use App\Runtime\Systems;
+use App\Support\Audit;
+use App\Support\ShapeHistory;
+use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
+use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\KeptFiles;
+use Lighterman\Core\Port\KeptTable;
+use Lighterman\Core\Port\TableName;
 
 /** What has landed, and whether it is the same as at the source. */
 final class LandedController
 {
-    public function index(): View
+    public function __construct(private readonly Systems $systems)
     {
-        return view('landed.index', ['feeds' => Feed::with('route.target', 'route.logs', 'definition')->orderBy('landed')->limit(1000)->get()]);
     }
 
-    public function show(Request $request, Feed $feed, Systems $systems): View
+    public function index(): View
+    {
+        $kept = $troubles = [];
+        $targets = System::whereHas('routesTo')->orWhereIn('kind', ['lake', 'lake-store'])->orderBy('name')->get();
+        foreach ($targets as $target) {
+            try {
+                $kept[$target->name] = $this->systems->target($target)->kept();
+            } catch (Explained $e) {
+                $troubles[] = $e;
+            }
+        }
+        $found = array_filter(array_map(static fn (array $tables): array => array_filter($tables, static fn (KeptTable $t): bool => $t->shape !== null), $kept));
+
+        return view('landed.index', ['feeds' => Feed::with('route.target', 'route.logs', 'definition')->orderBy('landed')->limit(1000)->get(), 'kept' => $kept, 'troubles' => $troubles, 'found' => $found, 'lakes' => $targets->filter(static fn (System $s): bool => $s->kind->keepsFiles())]);
+    }
+
+    public function show(Request $request, Feed $feed): View
     {
         $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $definition = $feed->definition->parsed();
@@ -29,18 +52,52 @@ final class LandedController
         $files = [];
         $key = array_intersect_key(array_map(strval(...), (array) $request->query('key', [])), array_flip($definition->key));
         try {
-            $target = $systems->target($feed->route->target);
+            $target = $this->systems->target($feed->route->target);
             $files = array_filter(array_map(static fn (LandedTable $t): ?KeptFiles => $target->files($t->name), $definition->landedTable()->tables()));
             if ($request->boolean('count')) {
-                $counts = ['source' => $systems->source($feed->route->source)->count($definition), 'target' => array_map(static fn (LandedTable $t): int => $target->count($t->name), $definition->landedTable()->tables())];
+                $counts = ['source' => $this->systems->source($feed->route->source)->count($definition), 'target' => array_map(static fn (LandedTable $t): int => $target->count($t->name), $definition->landedTable()->tables())];
             }
             if (count($key) === count($definition->key) && $key !== [] && ! in_array('', $key, true)) {
-                $row = KeyComparison::of($feed, $definition, $key, $systems);
+                $row = KeyComparison::of($feed, $definition, $key, $this->systems);
             }
         } catch (Explained $e) {
             $trouble = $e;
         }
 
-        return view('landed.show', compact('feed', 'definition', 'counts', 'row', 'key', 'files', 'trouble'));
+        return view('landed.show', compact('feed', 'definition', 'counts', 'row', 'key', 'files', 'trouble') + ['history' => ShapeHistory::of($feed)]);
+    }
+
+    /** A table of a lake that no feed has landed. */
+    public function found(Request $request): View
+    {
+        $given = $request->validate(['system' => 'required|string', 'table' => 'required|string']);
+        $lake = $this->lake($given['system']);
+        $target = $this->systems->target($lake);
+        $table = $target->kept()[$given['table']] ?? null;
+        abort_if($table?->shape === null, 404);
+
+        return view('landed.found', ['lake' => $lake, 'name' => $given['table'], 'table' => $table, 'files' => $target->files(TableName::parse($given['table']))]);
+    }
+
+    /** Looks through a lake for tables that no feed has landed. */
+    public function scan(Request $request): RedirectResponse
+    {
+        $lake = $this->lake($request->validate(['system' => 'required|string'])['system']);
+        $target = $this->systems->target($lake);
+        abort_unless($target instanceof LakeTarget, 404);
+        set_time_limit(900);
+        ['tables' => $tables, 'unreadable' => $unreadable] = $target->scan();
+        Audit::record('scanned', 'system', $lake->name, null, ['tables' => $tables, 'unreadable' => count($unreadable)]);
+        $done = $tables === 0 ? "Nothing lies in {$lake->name} but what feeds have landed." : ($tables === 1 ? '1 table' : "{$tables} tables")." of others found in {$lake->name}.";
+
+        return redirect('/landed')->with('done', $done)->with('unreadable', array_slice($unreadable, 0, 50));
+    }
+
+    private function lake(string $name): System
+    {
+        $system = SystemBook::named($name);
+        abort_unless($system->kind->keepsFiles(), 404);
+
+        return $system;
     }
 }

@@ -152,10 +152,12 @@ final readonly class Look
     }
 
     /**
+     * How one file is written: its format, dialect, columns, the evidence for these, and some values.
+     *
      * @param  array<string, mixed>  $said
      * @return array{FileFormat, Dialect|null, list<array{name: string, type: Type, format: string|null, evidence: string}>, array<string, string>, array<string, list<string|null>>}
      */
-    private function file(FileMark $file, array $said, int $sample): array
+    public function file(FileMark $file, array $said, int $sample): array
     {
         $format = FileFormat::tryFrom((string) ($said['format'] ?? '')) ?? FileFormat::of($file->path) ?? $this->byBytes($file);
         $evidence = ['format' => isset($said['format']) ? 'as you say' : (FileFormat::of($file->path) === null ? 'by its first bytes' : 'by its name')];

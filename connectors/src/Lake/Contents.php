@@ -83,6 +83,24 @@ final class Contents
     }
 
     /**
+     * Rows of a file, counted.
+     *
+     * @throws BrokenFile if it cannot be read to its end
+     */
+    public function count(LandedFiles $table, DataFile $file): int
+    {
+        if (FileFormat::of($file->name) === FileFormat::Parquet) {
+            return (int) $this->engine->value('SELECT num_rows FROM parquet_file_metadata('.Engine::literal($this->folder->local($file->name)).')');
+        }
+        $rows = 0;
+        foreach ($this->blocks($table, $file, []) as $encoded) {
+            $rows += substr_count($encoded, "\n");
+        }
+
+        return $rows;
+    }
+
+    /**
      * @param  list<DataFile>  $files
      * @param  array<string, string>  $partitions
      */
@@ -112,8 +130,12 @@ final class Contents
         $stage = new Stage("{$this->work}/loaded-{$number}.txt", [...$table->shape()->columns, ...array_map(static fn (string $n): Column => new Column($n, $text), array_keys($more))]);
         foreach ($files as $file) {
             $besides = array_map(static fn (string $n): ?string => $filename && $n === 'filename' ? $file->name : $file->partition[$n] ?? null, array_keys($more));
-            foreach ($this->blocks($table, $file, $besides) as $encoded) {
-                $stage->add($encoded);
+            try {
+                foreach ($this->blocks($table, $file, $besides) as $encoded) {
+                    $stage->add($encoded);
+                }
+            } catch (BrokenFile $e) {
+                throw SystemTrouble::lasting('damaged_file', "{$this->folder->where($file->name)} is not as it was written: {$e->fault}.", 'Somebody else has changed it. Put it back from a copy, or start the feed over; where no feed wrote it, scan the lake again.');
             }
         }
         $name = "loaded_{$number}";
@@ -127,21 +149,20 @@ final class Contents
      * @param  list<string|null>  $besides
      * @return \Generator<int, string> lines in the text form of COPY
      *
-     * @throws SystemTrouble if it cannot be read as it was written
+     * @throws BrokenFile if it cannot be read as it was written
      */
     private function blocks(LandedFiles $table, DataFile $file, array $besides): \Generator
     {
         $era = $table->era($file);
-        $broken = fn (string $fault): SystemTrouble => SystemTrouble::lasting('damaged_file', "{$this->folder->where($file->name)} is not as it was written: {$fault}.", 'Somebody else has changed it. Start the feed over, or put the file back from a copy.');
         try {
             foreach ($this->rows($era, $file, new Frame($table->shape(), $era->shape->names(), true, $besides, false))->blocks() as $block) {
                 foreach ($block->bad as $bad) {
-                    throw $broken("line {$bad->number}: {$bad->fault}");
+                    throw BrokenFile::at($file->name, "line {$bad->number}: {$bad->fault}");
                 }
                 yield $block->encoded;
             }
-        } catch (OtherShape|MalformedAvro|BrokenFile $e) {
-            throw $broken(rtrim($e->getMessage(), '.'));
+        } catch (OtherShape|MalformedAvro $e) {
+            throw BrokenFile::at($file->name, lcfirst(rtrim($e->getMessage(), '.')));
         }
     }
 
@@ -150,7 +171,7 @@ final class Contents
         $pieces = $this->pieces($file->name);
         switch (FileFormat::of($file->name)) {
             case FileFormat::Delimited:
-                return new DelimitedRows($pieces, $era->writing->dialect ?? throw new \LogicException("{$file->name} was written as something else."), $frame);
+                return new DelimitedRows($pieces, $era->dialect ?? throw new \LogicException("{$file->name} was written as something else."), $frame);
             case FileFormat::JsonLines:
                 return new JsonRows($pieces, $frame);
             case FileFormat::Avro:

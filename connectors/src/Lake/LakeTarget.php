@@ -11,6 +11,7 @@ use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\KeptFiles;
+use Lighterman\Core\Port\KeptTable;
 use Lighterman\Core\Port\LandedHistory;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
@@ -61,7 +62,7 @@ final class LakeTarget implements TargetSystem
 
     public function prepare(LandedTable $landed): Preparation
     {
-        $known = $this->tables();
+        $known = $this->landed();
 
         return Preparation::together(array_map(fn (LandedTable $t): Preparation => $this->preparation($t, $known[(string) $t->name] ?? null), $landed->tables()));
     }
@@ -69,7 +70,7 @@ final class LakeTarget implements TargetSystem
     /** @param  array<string, array<string, string>>  $renamed */
     public function prepareChange(LandedTable $landed, array $renamed): Preparation
     {
-        $known = $this->tables();
+        $known = $this->landed();
 
         return Preparation::together(array_map(function (LandedTable $table, string $fork) use ($known, $renamed): Preparation {
             $preparation = $this->preparation($table, $known[(string) $table->name] ?? null);
@@ -178,6 +179,14 @@ final class LakeTarget implements TargetSystem
         return $this->table($table)->rows();
     }
 
+    public function kept(): array
+    {
+        $landed = $this->landed();
+        $kept = static fn (LandedFiles $t, bool $found): KeptTable => new KeptTable($t->rows(), true, $t->bytes(), count($t->files), $found ? $t->shape() : null);
+
+        return array_map(static fn (LandedFiles $t): KeptTable => $kept($t, false), $landed) + array_map(static fn (LandedFiles $t): KeptTable => $kept($t, true), array_diff_key($this->ledger->found(), $landed));
+    }
+
     public function row(TableName $table, array $key): ?array
     {
         $files = $this->table($table);
@@ -198,15 +207,16 @@ final class LakeTarget implements TargetSystem
             return null;
         }
         $partitions = [];
-        $below = "{$table->schema}/{$table->name}/";
         foreach ($known->files as $file) {
-            $folder = rawurldecode(trim(substr(dirname($file->name).'/', strlen($below)), '/'));
+            $folder = rawurldecode(implode('/', array_filter(explode('/', dirname($file->name)), static fn (string $f): bool => str_contains($f, '='))));
             $so = $partitions[$folder] ?? ['files' => 0, 'rows' => 0, 'bytes' => 0];
             $partitions[$folder] = ['files' => $so['files'] + 1, 'rows' => $so['rows'] + $file->rows, 'bytes' => $so['bytes'] + $file->bytes];
         }
         ksort($partitions);
 
-        return new KeptFiles($this->folder->where(rtrim($below, '/')), count($known->files), $known->rows(), $known->bytes(), $partitions);
+        $place = $known->files === [] ? "{$table->schema}/{$table->name}" : implode('/', array_filter(explode('/', dirname($known->files[0]->name)), static fn (string $f): bool => ! str_contains($f, '=') && $f !== '.'));
+
+        return new KeptFiles($this->folder->where($place), count($known->files), $known->rows(), $known->bytes(), $partitions);
     }
 
     public function history(LandedTable $landed, array $key, int $most): LandedHistory
@@ -219,19 +229,40 @@ final class LakeTarget implements TargetSystem
         return (new LakeQuery($this->settings))->run($sql, $rowLimit, $seconds, $stopped);
     }
 
-    /** @return array<string, LandedFiles> every table that feeds have landed here, by name */
+    /** @return array<string, LandedFiles> every table of the lake, by name, those that a scan has found too */
     public function tables(): array
+    {
+        return $this->landed() + $this->ledger->found();
+    }
+
+    /**
+     * Looks through the lake for tables that no feed has landed, and registers them.
+     *
+     * @return array{tables: int, unreadable: array<string, string>} what could not be read, and why, by file
+     */
+    public function scan(): array
+    {
+        $this->landed();
+        $scan = new Scan($this->settings);
+        $tables = $scan->tables($this->ledger->all());
+        $this->ledger->replaceFound($tables);
+
+        return ['tables' => count($tables), 'unreadable' => $scan->unreadable];
+    }
+
+    /** @return array<string, LandedFiles> every table that feeds have landed here, by name */
+    private function landed(): array
     {
         if (! $this->folder->exists()) {
             // A folder that is not mounted must not be taken for an empty lake, and be made anew.
             throw SystemTrouble::passing('no_folder', "{$this->settings->system}: there is no folder {$this->folder->where('')} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
         }
 
-        return $this->ledger->tables();
+        return $this->ledger->landed();
     }
 
     private function table(TableName $table): LandedFiles
     {
-        return $this->tables()[(string) $table] ?? throw SystemTrouble::lasting('no_table', "{$this->settings->system}: no feed has landed {$table} yet.", 'Run the feed that lands in it.');
+        return $this->tables()[(string) $table] ?? throw SystemTrouble::lasting('no_table', "{$this->settings->system}: no feed has landed {$table} yet, and no scan has found it.", 'Run the feed that lands in it.');
     }
 }

@@ -17,6 +17,9 @@ final readonly class Ledger
     /** Names that begin with a line are passed over by what reads lakes. */
     public const FOLDER = '_lighterman';
 
+    /** The book of tables that nobody has landed, but a scan has found. */
+    public const FOUND = 'found';
+
     /** Earlier pages that stay, for whoever is reading them. */
     private const PAGES = 5;
 
@@ -46,7 +49,7 @@ final readonly class Ledger
     public function all(): array
     {
         $pages = [];
-        foreach ($this->folder->entries(self::FOLDER.'/feeds') as $feed) {
+        foreach (array_diff($this->folder->entries(self::FOLDER.'/feeds'), [self::FOUND]) as $feed) {
             $page = $this->last($feed);
             if ($page !== null) {
                 $pages[] = $page;
@@ -56,8 +59,8 @@ final readonly class Ledger
         return $pages;
     }
 
-    /** @return array<string, LandedFiles> the tables of the lake, by name */
-    public function tables(): array
+    /** @return array<string, LandedFiles> the tables that feeds have landed, by name */
+    public function landed(): array
     {
         $tables = [];
         foreach ($this->all() as $page) {
@@ -66,6 +69,25 @@ final readonly class Ledger
         ksort($tables);
 
         return $tables;
+    }
+
+    /** @return array<string, LandedFiles> the tables that a scan has found, by name */
+    public function found(): array
+    {
+        return $this->last(self::FOUND)->tables ?? [];
+    }
+
+    /** @return array<string, LandedFiles> all tables of the lake, by name */
+    public function tables(): array
+    {
+        return $this->landed() + $this->found();
+    }
+
+    /** @param  array<string, LandedFiles>  $tables  that a scan has found, instead of those it had found before */
+    public function replaceFound(array $tables): void
+    {
+        $last = $this->last(self::FOUND) ?? Page::first(self::FOUND, 0);
+        $this->write($last->claimed(0)->having($tables, []));
     }
 
     /** @throws LeaseLost if somebody else has written a page since */

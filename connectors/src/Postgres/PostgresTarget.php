@@ -11,6 +11,7 @@ use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\KeptFiles;
+use Lighterman\Core\Port\KeptTable;
 use Lighterman\Core\Port\LandedHistory;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\Preparation;
@@ -126,6 +127,16 @@ final class PostgresTarget implements TargetSystem
     public function row(TableName $table, array $key): ?array
     {
         return Sql::rowByKey($this->connection, $table, $key);
+    }
+
+    public function kept(): array
+    {
+        $kept = [];
+        foreach ($this->connection->rows("SELECT format('%s.%s', n.nspname, c.relname) AS name, CASE WHEN c.reltuples < 0 THEN NULL ELSE c.reltuples::bigint END AS rows, pg_total_relation_size(c.oid) AS bytes FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind = 'r' AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname !~ '^pg_(toast|temp)'") as $table) {
+            $kept[(string) $table['name']] = new KeptTable($table['rows'] === null ? null : (int) $table['rows'], false, (int) $table['bytes'], null);
+        }
+
+        return $kept;
     }
 
     public function history(LandedTable $landed, array $key, int $most): LandedHistory

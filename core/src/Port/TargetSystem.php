@@ -69,6 +69,9 @@ interface TargetSystem
 
     public function count(TableName $table): int;
 
+    /** @return array<string, KeptTable> every table there is, by name, as far as the target knows without counting */
+    public function kept(): array;
+
     /** What a table consists of; null where the target keeps no files, or has no such table yet. */
     public function files(TableName $table): ?KeptFiles;
 

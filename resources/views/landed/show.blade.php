@@ -41,16 +41,12 @@
     @endif
     @endif
 </section>
-@foreach ($files as $fork => $kept)
-@php $most = max(1, ...array_column($kept->partitions, 'bytes')); @endphp
-<section class="sheet table-box"><div class="pad" style="padding-bottom: 0"><h2>Files{{ count($files) > 1 ? " of {$tables[$fork]->name}" : '' }}</h2><p class="small"><b>{{ Say::count($kept->rows) }}</b> rows in <b>{{ Say::count($kept->files) }}</b> {{ $kept->files === 1 ? 'file' : 'files' }}, <b>{{ Say::bytes($kept->bytes) }}</b>, below <span class="mono">{{ $kept->place }}</span></p></div>
-    @if (count($kept->partitions) > 1 || ! isset($kept->partitions['']))
-    <table class="rows" x-data="rows"><caption class="hidden-text">Partitions</caption><thead><tr><th>Partition</th><th class="num">Files</th><th class="num">Rows</th><th class="num">Size</th><th></th></tr></thead><tbody>
-    @foreach ($kept->partitions as $folder => $p)<tr tabindex="0" data-text="{{ $folder }}"><td class="mono">{{ $folder }}</td><td class="num" data-v="{{ $p['files'] }}">{{ $p['files'] }}</td><td class="num" data-v="{{ $p['rows'] }}">{{ Say::count($p['rows']) }}</td><td class="num" data-v="{{ $p['bytes'] }}">{{ Say::bytes($p['bytes']) }}</td><td><svg width="150" height="12" aria-hidden="true"><rect width="{{ round(150 * $p['bytes'] / $most, 1) }}" height="12" rx="2" fill="var(--deep)"/></svg></td></tr>@endforeach
-    </tbody></table>
-    @endif
+@foreach ($files as $fork => $kept)@include('landed.files', ['heading' => count($files) > 1 ? "Files of {$tables[$fork]->name}" : 'Files'])@endforeach
+@if (count($history) > 1)
+<section class="sheet pad"><h2>Shape history</h2>
+    @foreach ($history as $h)<div class="small" style="padding: 6px 0; border-top: 1px solid var(--hair)"><b>Version {{ $h->version }}</b> <span class="faded" title="{{ Say::exactly($h->at) }}">{{ Say::at($h->at, false) }}, by {{ $h->person }} · {{ $h->columns }} columns</span>@forelse ($h->changes as $said)<br>{{ $said }}@empty<br><span class="faded">as it began</span>@endforelse</div>@endforeach
 </section>
-@endforeach
+@endif
 </div>
 <section class="sheet table-box" tabindex="0" role="region" aria-label="Values"><table class="rows"><caption class="hidden-text">Columns</caption><thead><tr><th>Column</th><th>Type</th><th>From</th></tr></thead><tbody>
 @foreach ($tables as $fork => $table)
