@@ -78,13 +78,13 @@ final class FeedBook
     }
 
     /**
-     * Resumes what is paused, held or failed.
+     * Resumes what is paused, held or failed, be it by the trouble of a log that it shares with others.
      *
      * @param  iterable<Feed>  $feeds
      */
     public static function resume(iterable $feeds): int
     {
-        return self::each($feeds, 'resumed', static fn (Feed $f): ?array => $f->paused_at === null && ! in_array($f->standing, ['held', 'failed'], true) ? null : [
+        return self::each($feeds, 'resumed', static fn (Feed $f): ?array => $f->paused_at === null && ! in_array($f->state(), ['held', 'failed'], true) ? null : [
             'paused_at' => null, 'due_at' => $f->bringsChanges() ? null : now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
             'standing' => in_array($f->standing, ['held', 'failed'], true) ? ($f->complete_up_to === null ? 'new' : 'carried') : $f->standing,
         ]);

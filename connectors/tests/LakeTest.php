@@ -230,6 +230,20 @@ final class LakeTest extends LakeCase
     }
 
     #[Test]
+    public function what_an_older_worker_was_making_is_cleared_away_and_it_is_told_why(): void
+    {
+        $this->loads(50);
+        $feed = $this->lakeFeed('loads', 'updated_at', ['id']);
+        $old = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $batch = $this->source->reader($feed, $this->source->plan($feed, $old->position(), null))->next();
+        self::assertNotNull($batch);
+        $old->land($batch, 1);
+        $this->lake->open($feed->landedTable(), 'feed-loads', 2)->close();
+        $this->expectException(LeaseLost::class);
+        $old->settle();
+    }
+
+    #[Test]
     public function a_lake_that_is_not_mounted_is_not_taken_for_an_empty_one(): void
     {
         $this->loads(10);
@@ -291,7 +305,7 @@ final class LakeTest extends LakeCase
             }
         }
         self::assertSame('failed', (new \Lighterman\Connectors\Lake\LakeTarget(new \Lighterman\Connectors\Lake\LakeSettings('lake', '/nowhere/lake', 64, 1, '/tmp')))->check()[0]->result);
-        self::assertSame(['passed', 'passed'], array_map(static fn ($f): string => $f->result, $this->lake->check()));
+        self::assertSame(['passed', 'passed'], array_map(static fn ($f): string => $f->result, $this->lake->check()), $this->lake->check()[1]->said);
     }
 
     #[Test]

@@ -214,7 +214,8 @@ final class LogReading
             return 200;
         }
         if ($this->batch->pending()) {
-            return (int) max(0, ceil(($this->dueAt() - microtime(true)) * 1000));
+            // However long a batch waits for more, leases and people's wishes are looked after meanwhile.
+            return (int) min(200, max(0, ceil(($this->dueAt() - microtime(true)) * 1000)));
         }
 
         return $worked ? 0 : 200;
@@ -228,7 +229,13 @@ final class LogReading
     private function dueAt(): float
     {
         // The first transaction after a pause lands at once; in a busy time several share a commit.
-        return max((float) $this->batch->since, $this->closedAt + self::LINGER);
+        return max((float) $this->batch->since, $this->closedAt + max(self::LINGER, $this->pace()));
+    }
+
+    /** Seconds between two commits that the target asks for. Who waits for everything to land waits for nothing else. */
+    private function pace(): float
+    {
+        return $this->drain || $this->landing === null ? 0.0 : $this->landing->pace();
     }
 
     private function begin(Begin $begin): void
@@ -385,7 +392,7 @@ final class LogReading
             return;
         }
         $this->batch->since ??= microtime(true);
-        if ($this->batch->chunks !== [] || microtime(true) - $this->batch->since > self::LONGEST) {
+        if ($this->batch->chunks !== [] || (microtime(true) - $this->batch->since > self::LONGEST && $this->lingered())) {
             $this->land();
         }
     }
@@ -550,10 +557,11 @@ final class LogReading
         if ($this->commit !== null) {
             return false;
         }
-        if ($this->batch->pending()) {
+        if ($this->batch->pending() && $this->lingered()) {
             $this->land();
         }
-        $this->finished = ! $this->sync();
+        // What a batch holds belongs to the feeds as they were when it began.
+        $this->finished = ! $this->batch->pending() && ! $this->sync();
         $this->measure();
         $this->save();
         $this->beat();
@@ -593,7 +601,7 @@ final class LogReading
     /** ISO 8601, on the source's clock; null while nothing is known. */
     private function completeUpTo(): ?string
     {
-        if ($this->caughtUp && $this->beatSeen === $this->beats && $this->beats > 0) {
+        if ($this->caughtUp && ! $this->batch->pending() && $this->beatSeen === $this->beats && $this->beats > 0) {
             return SourceCommit::timeAt((int) (microtime(true) * 1e6) + $this->clock->ahead);
         }
 

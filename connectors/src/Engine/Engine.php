@@ -120,7 +120,7 @@ final class Engine
     /**
      * The columns a single query gives, by name, with their types. Anything but one query is refused.
      *
-     * @return array<string, string>
+     * @return array<array-key, string> a name that is a number comes as one
      *
      * @throws EngineError
      */

@@ -26,7 +26,7 @@ final readonly class ParquetFile
     /** @throws BrokenFile */
     public function shape(): Shape
     {
-        return $this->guarded(fn (): Shape => new Shape(array_map(static fn (string $name, string $type): Column => new Column($name, TypeMap::of($type)), array_keys($columns = $this->engine->describe("SELECT * FROM {$this->from}")), array_values($columns))));
+        return $this->guarded(fn (): Shape => new Shape(array_map(static fn (int|string $name, string $type): Column => new Column((string) $name, TypeMap::of($type)), array_keys($columns = $this->engine->describe("SELECT * FROM {$this->from}")), array_values($columns))));
     }
 
     /**

@@ -13,6 +13,7 @@ use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
@@ -116,7 +117,7 @@ final class LakeLanding implements LandingSession
         // A first load that began with nothing there reads each key once; nothing that is there can be one of its rows.
         $this->straight = $this->straight && ! $beside && $batch->from->isLoading();
         $this->merges = $this->landed->landing === Landing::Upsert && ! $this->straight;
-        $prefix = substr(str_replace('-', '', $this->page->feed), 0, 8)."-{$sequence}-{$this->page->token}";
+        $prefix = Page::prefix($this->page->feed, $sequence, $this->page->token);
         foreach ($this->landed->tables() as $fork => $table) {
             $this->writers[$fork]->begin($this->page->tables[(string) $table->name], $sequence, $prefix, $this->merges, $this->landed->landing === Landing::Replace && ! $beside);
         }
@@ -208,12 +209,15 @@ final class LakeLanding implements LandingSession
     {
         try {
             return $do();
-        } catch (EngineError $e) {
+        } catch (EngineError|SystemTrouble $e) {
             $this->abandon();
-            throw SystemTrouble::lasting('refused', "{$this->landed->name}: {$e->getMessage()}", 'Correct what the message names and try again.');
-        } catch (SystemTrouble $trouble) {
-            $this->abandon();
-            throw $trouble;
+            // Whoever takes the feed clears away what others were making.
+            $token = $this->ledger->last($this->page->feed)->token ?? PHP_INT_MAX;
+            throw match (true) {
+                $token !== $this->page->token => LeaseLost::to($token, $this->page->token),
+                $e instanceof SystemTrouble => $e,
+                default => SystemTrouble::lasting('refused', "{$this->landed->name}: {$e->getMessage()}", 'Correct what the message names and try again.'),
+            };
         }
     }
 

@@ -94,6 +94,7 @@ final readonly class LakeQuery
             $columns = $texts = [];
             foreach ($engine->describe($sql) as $name => $engines) {
                 $type = TypeMap::of($engines);
+                $name = (string) $name;
                 $columns[] = ['name' => $name, 'type' => (string) $type, 'numeric' => $type->kind->isNumeric()];
                 $texts[] = TypeMap::told(Engine::name($name), $type).' AS '.Engine::name($name);
             }

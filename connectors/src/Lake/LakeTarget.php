@@ -12,6 +12,7 @@ use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\KeptFiles;
 use Lighterman\Core\Port\KeptTable;
+use Lighterman\Core\Port\LandedEntry;
 use Lighterman\Core\Port\LandedHistory;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
@@ -56,7 +57,7 @@ final class LakeTarget implements TargetSystem
 
     public function capabilities(): TargetCapabilities
     {
-        return new TargetCapabilities(transactional: true, takesChanges: false, partitions: true, outsiders: 'A delivery counts at once for all of its files, together with the position, for who reads through Lighterman\'s catalogue. '
+        return new TargetCapabilities(transactional: true, partitions: true, outsiders: 'A delivery counts at once for all of its files, together with the position, for who reads through Lighterman\'s catalogue. '
             .'Who reads the folder itself may see files of a delivery that does not count yet, or that a crash left until the feed runs again; and for '.intdiv(Page::GRACE, 60).' minutes files that newer ones have replaced.');
     }
 
@@ -83,8 +84,8 @@ final class LakeTarget implements TargetSystem
     private function preparation(LandedTable $landed, ?LandedFiles $there): Preparation
     {
         $findings = [];
-        if ($landed->bringsChanges) {
-            $findings[] = Finding::failed('Changes', 'Changes of a log or of triggers cannot be landed in a lake yet.', 'Use capture watermark or reload, or land them in a database.');
+        if ($landed->bringsChanges && $landed->forks !== []) {
+            $findings[] = Finding::failed('Forks', 'Changes of a log or of triggers cannot be parted by forks in a lake.', 'Take the forks away, use capture watermark or reload, or land the changes in a database.');
         }
         $below = "{$landed->name->schema}/{$landed->name->name}";
         if ($there === null) {
@@ -119,9 +120,7 @@ final class LakeTarget implements TargetSystem
 
     public function open(LandedTable $landed, string $feed, int $token): LandingSession
     {
-        foreach ($this->prepare($landed)->obstacles() as $obstacle) {
-            throw SystemTrouble::lasting('incompatible_table', "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
-        }
+        $this->demandReady($landed);
         $last = $this->ledger->last($feed) ?? Page::first($feed, $token);
         if ($last->token > $token) {
             throw LeaseLost::to($last->token, $token);
@@ -156,17 +155,36 @@ final class LakeTarget implements TargetSystem
 
     public function openChanges(string $route, int $token): ChangeLanding
     {
-        throw SystemTrouble::lasting('no_changes', "{$this->settings->system} is a lake, which takes no changes of a log or of triggers yet.", 'Use capture watermark or reload, or land the changes in a database.');
+        $this->landed();
+        $last = $this->ledger->lastOfRoute($route) ?? RoutePage::first($route);
+        if ($last->token > $token) {
+            throw LeaseLost::to($last->token, $token);
+        }
+        $page = $last->claimed($token);
+        $this->ledger->writeRoute($page);
+        array_map($this->sweep(...), $page->feeds);
+
+        return new LakeChangeLanding($this->folder, $this->ledger, $this->settings->engine(), $page, $this->folder->workplace($route), $this->demandReady(...));
+    }
+
+    /** @throws SystemTrouble if a table cannot be landed in */
+    private function demandReady(LandedTable $landed): void
+    {
+        foreach ($this->prepare($landed)->obstacles() as $obstacle) {
+            throw SystemTrouble::lasting('incompatible_table', "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
+        }
     }
 
     public function discard(string $feed): void
     {
-        $page = $this->ledger->last($feed);
+        $route = $this->ledger->routeOf($feed);
+        $page = $route->feeds[$feed] ?? $this->ledger->last($feed);
         if ($page === null) {
             return;
         }
         // The book goes first: from then on none of the files counts.
-        $this->ledger->forget($feed);
+        $route === null ? $this->ledger->forget($feed) : $this->ledger->writeRoute($route->without($feed));
+        (SeenFiles::underWay($this->folder, $feed))?->drop();
         foreach ([...array_keys($page->kept()), ...array_merge(...array_values(array_map(static fn (LandedFiles $t): array => $t->fixedNames(), $page->tables)))] as $name) {
             $this->folder->delete($name);
         }
@@ -221,7 +239,17 @@ final class LakeTarget implements TargetSystem
 
     public function history(LandedTable $landed, array $key, int $most): LandedHistory
     {
-        return new LandedHistory([], false);
+        $technical = $landed->technical();
+        $name = static fn (string $what): string => isset($technical[$what]) ? TypeMap::text(Engine::name($technical[$what]->name), $technical[$what]->type) : 'NULL';
+        $select = implode(', ', [
+            "{$name('change_kind')} AS lm_kind", "{$name('source_position')} AS lm_place", "coalesce({$name('valid_from')}, {$name('changed_at')}) AS lm_made", "{$name('delivered_at')} AS lm_landed", "{$name('not_sent')} AS lm_not_sent",
+            ...array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $landed->shape->columns),
+        ]);
+        $where = implode(' AND ', array_map(static fn (string $c, string $v): string => Engine::name($c).' = CAST('.Engine::literal($v).' AS '.TypeMap::write($landed->shape->column($c)->type ?? throw new \LogicException($c)).')', array_keys($key), $key));
+        $found = (new LakeQuery($this->settings))->run("SELECT {$select} FROM ".Engine::name($landed->name->schema).'.'.Engine::name($landed->name->name)." WHERE {$where} ORDER BY lm_place DESC LIMIT ".($most + 1), $most, self::SECONDS);
+        $names = $landed->shape->names();
+
+        return new LandedHistory(array_map(static fn (array $row): LandedEntry => new LandedEntry((string) $row[0], (string) $row[1], (string) $row[2], $row[3], array_combine($names, array_slice($row, 5)), $row[4] === null ? [] : array_map(static fn (?string $n): string => stripslashes((string) $n), str_getcsv(trim($row[4], '{}'), ',', '"', '\\'))), array_reverse($found->rows)), $found->cut);
     }
 
     public function query(string $sql, int $rowLimit, int $seconds, ?callable $stopped = null): QueryResult

@@ -29,16 +29,26 @@ final readonly class Ledger
 
     public function last(string $feed): ?Page
     {
+        $text = $this->lastText("feeds/{$feed}");
+
+        return $text === null ? null : Page::fromJson($text);
+    }
+
+    public function lastOfRoute(string $route): ?RoutePage
+    {
+        $text = $this->lastText("routes/{$route}");
+
+        return $text === null ? null : RoutePage::fromJson($text);
+    }
+
+    private function lastText(string $book): ?string
+    {
         // A page may be followed, and removed, between the two looks.
         for ($tries = 0; $tries < 5; $tries++) {
-            $names = $this->folder->entries($this->book($feed));
-            $pages = array_filter($names, static fn (string $n): bool => (bool) preg_match('/^\d+\.json$/', $n));
-            if ($pages === []) {
-                return null;
-            }
-            $text = $this->folder->read($this->book($feed).'/'.max($pages));
-            if ($text !== null) {
-                return Page::fromJson($text);
+            $pages = array_filter($this->folder->entries(self::FOLDER."/{$book}"), static fn (string $n): bool => (bool) preg_match('/^\d+\.json$/', $n));
+            $text = $pages === [] ? null : $this->folder->read(self::FOLDER."/{$book}/".max($pages));
+            if ($pages === [] || $text !== null) {
+                return $text;
             }
         }
 
@@ -56,7 +66,25 @@ final readonly class Ledger
             }
         }
 
-        return $pages;
+        return [...$pages, ...array_merge(...array_map(static fn (RoutePage $r): array => array_values($r->feeds), $this->routes()))];
+    }
+
+    /** @return list<RoutePage> the last page of every route */
+    private function routes(): array
+    {
+        return array_values(array_filter(array_map($this->lastOfRoute(...), $this->folder->entries(self::FOLDER.'/routes'))));
+    }
+
+    /** The route that lands the changes of a feed; null if none does. */
+    public function routeOf(string $feed): ?RoutePage
+    {
+        foreach ($this->routes() as $route) {
+            if (isset($route->feeds[$feed])) {
+                return $route;
+            }
+        }
+
+        return null;
     }
 
     /** @return array<string, LandedFiles> the tables that feeds have landed, by name */
@@ -93,29 +121,33 @@ final readonly class Ledger
     /** @throws LeaseLost if somebody else has written a page since */
     public function write(Page $page): void
     {
-        if (! $this->folder->create($this->name($page->feed, $page->number), $page->toJson())) {
-            throw LeaseLost::to($this->last($page->feed)->token ?? $page->token, $page->token);
+        $this->turn("feeds/{$page->feed}", $page->number, $page->toJson()) || throw LeaseLost::to($this->last($page->feed)->token ?? $page->token, $page->token);
+    }
+
+    /** @throws LeaseLost if somebody else has written a page since */
+    public function writeRoute(RoutePage $page): void
+    {
+        $this->turn("routes/{$page->route}", $page->number, $page->toJson()) || throw LeaseLost::to($this->lastOfRoute($page->route)->token ?? $page->token, $page->token);
+    }
+
+    /** Adds a page to a book, and takes away one that nobody can be reading any more. @return bool false if somebody else has taken its number */
+    private function turn(string $book, int $number, string $json): bool
+    {
+        $name = static fn (int $n): string => sprintf('%s/%s/%010d.json', self::FOLDER, $book, $n);
+        if (! $this->folder->create($name($number), $json)) {
+            return false;
         }
-        $old = $page->number - self::PAGES;
-        if ($old > 0) {
-            $this->folder->delete($this->name($page->feed, $old));
+        if ($number > self::PAGES) {
+            $this->folder->delete($name($number - self::PAGES));
         }
+
+        return true;
     }
 
     public function forget(string $feed): void
     {
-        foreach ($this->folder->files($this->book($feed)) as $name) {
+        foreach ($this->folder->files(self::FOLDER."/feeds/{$feed}") as $name) {
             $this->folder->delete($name);
         }
-    }
-
-    private function book(string $feed): string
-    {
-        return self::FOLDER."/feeds/{$feed}";
-    }
-
-    private function name(string $feed, int $number): string
-    {
-        return sprintf('%s/%010d.json', $this->book($feed), $number);
     }
 }

@@ -34,6 +34,12 @@ final readonly class Page
         return new self($feed, 0, $token, 0, Position::start(), [], [], [], []);
     }
 
+    /** What names of files of one delivery of a feed begin with; no other delivery has it. */
+    public static function prefix(string $feed, int $sequence, int $token): string
+    {
+        return substr(str_replace('-', '', $feed), 0, 8)."-{$sequence}-{$token}";
+    }
+
     /** The page that follows when the feed is taken by the holder of a token. */
     public function claimed(int $token): self
     {
@@ -44,14 +50,15 @@ final readonly class Page
      * The page that follows when something has landed.
      *
      * @param  array<string, LandedFiles>  $tables
+     * @param  int  $receipts  that are kept
      */
-    public function landed(Receipt $receipt, array $tables, int $now): self
+    public function landed(Receipt $receipt, array $tables, int $now, int $receipts = self::RECEIPTS): self
     {
         $names = static fn (array $tables): array => array_merge([], ...array_values(array_map(static fn (LandedFiles $t): array => $t->names(), $tables)));
         $gone = array_diff_key($names($this->tables), $names($tables));
 
         return new self($this->feed, $this->number + 1, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created,
-            array_filter($this->retired, static fn (int $since): bool => $since > $now - self::GRACE) + array_fill_keys(array_keys($gone), $now), array_slice([...$this->receipts, $receipt], -self::RECEIPTS));
+            array_filter($this->retired, static fn (int $since): bool => $since > $now - self::GRACE) + array_fill_keys(array_keys($gone), $now), array_slice([...$this->receipts, $receipt], -$receipts));
     }
 
     /**
@@ -76,19 +83,29 @@ final readonly class Page
         return $names;
     }
 
-    public function toJson(): string
+    /** @return array<string, mixed> */
+    public function toArray(): array
     {
-        return json_encode([
+        return [
             'feed' => $this->feed, 'number' => $this->number, 'token' => $this->token, 'sequence' => $this->sequence, 'position' => $this->position->toArray(),
             'tables' => array_map(static fn (LandedFiles $t): array => $t->toArray(), $this->tables), 'created' => $this->created, 'retired' => $this->retired,
             'receipts' => array_map(static fn (Receipt $r): array => ['from' => $r->from->toArray(), 'to' => $r->to->toArray()] + get_object_vars($r), $this->receipts),
-        ], JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES);
+        ];
+    }
+
+    public function toJson(): string
+    {
+        return json_encode($this->toArray(), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES);
     }
 
     public static function fromJson(string $json): self
     {
-        $data = json_decode($json, true, 64, JSON_THROW_ON_ERROR);
+        return self::fromArray(json_decode($json, true, 64, JSON_THROW_ON_ERROR));
+    }
 
+    /** @param  array<string, mixed>  $data  as toArray() gives it */
+    public static function fromArray(array $data): self
+    {
         return new self($data['feed'], $data['number'], $data['token'], $data['sequence'], Position::fromArray($data['position']),
             array_map(LandedFiles::fromArray(...), $data['tables']), $data['created'], $data['retired'],
             array_map(static fn (array $r): Receipt => new Receipt(...['from' => Position::fromArray($r['from']), 'to' => Position::fromArray($r['to'])] + $r), array_values($data['receipts'])));

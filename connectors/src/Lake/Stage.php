@@ -26,7 +26,7 @@ final class Stage
     private $file = null;
 
     /** @param  list<Column>  $columns */
-    public function __construct(private readonly string $path, private readonly array $columns)
+    public function __construct(public readonly string $path, private readonly array $columns)
     {
     }
 

@@ -142,31 +142,57 @@ final class TableWriter
         $stage = $this->stageName();
         $superseded = $this->landed->repeats ? $this->dropSuperseded($stage) : 0;
         $this->refuseTwice($stage);
+        [$files, $counts] = $this->merged($stage, $this->landed->key, array_values(array_diff($this->landed->shape->names(), $this->landed->key)), $leaving);
+
+        return [$files, $counts->plus(new Counts(0, superseded: $superseded))];
+    }
+
+    /**
+     * Puts rows in the place of those with the same key, and rewrites only the files that hold rows which change or leave.
+     *
+     * @param  string  $stage  table of the engine with every column of the landed one, in which no two rows have one key
+     * @param  list<string>  $key
+     * @param  list<string>  $compared  columns that tell whether a row has changed
+     * @param  string  $leaving  query of the keys, in the order given, whose rows leave this table; empty for none
+     * @return array{LandedFiles, Counts} what the table consists of now
+     */
+    public function merged(string $stage, array $key, array $compared, string $leaving): array
+    {
         $staged = (int) $this->engine->value("SELECT count(*) FROM {$stage}");
-        $key = $this->landed->key;
         if ($this->was->files === []) {
-            return [$this->was->with($this->copied("SELECT * FROM {$stage}")), new Counts($staged, superseded: $superseded)];
+            return [$this->was->with($staged === 0 ? [] : $this->copied("SELECT {$this->names($this->columns())} FROM {$stage}")), new Counts($staged)];
         }
         $same = static fn (string $a, string $b, array $columns): string => implode(' AND ', array_map(static fn (string $c): string => "{$a}.".Engine::name($c).' IS NOT DISTINCT FROM '."{$b}.".Engine::name($c), $columns)) ?: 'true';
         $on = implode(' AND ', array_map(static fn (string $k): string => 'o.'.Engine::name($k).' = s.'.Engine::name($k), $key));
-        $compared = array_values(array_diff($this->landed->shape->names(), $key));
         $old = $this->contents->of($this->was, $this->was->files, filename: true);
         $this->engine->run("CREATE OR REPLACE TEMP TABLE hit AS SELECT o.filename, {$this->names($key, 's')}, {$same('o', 's', $compared)} AS same FROM ({$old}) o JOIN {$stage} s ON {$on}");
         ['hits' => $hits, 'same' => $unchanged] = array_map(intval(...), $this->engine->rows('SELECT count(*) AS hits, count(*) FILTER (WHERE same) AS same FROM hit')[0]);
-        $this->engine->run('CREATE OR REPLACE TEMP TABLE leaving AS '.($leaving === '' ? 'SELECT '.$this->names($key)." FROM {$stage} LIMIT 0" : $leaving));
+        $this->engine->run('CREATE OR REPLACE TEMP TABLE leaving AS '.($leaving === '' ? "SELECT {$this->names($key)} FROM {$stage} LIMIT 0" : $leaving));
         $left = $leaving === '' ? [] : $this->engine->rows('SELECT o.filename, count(*) AS n FROM ('.$old.') o WHERE ('.$this->names($key, 'o').') IN (SELECT * FROM leaving) GROUP BY 1');
         $rewritten = array_fill_keys([...array_column($this->engine->rows('SELECT DISTINCT filename FROM hit WHERE NOT same'), 'filename'), ...array_column($left, 'filename')], true);
-        $changed = "SELECT * FROM {$stage} s WHERE NOT EXISTS (SELECT 1 FROM hit h WHERE h.same AND {$same('h', 's', $key)})";
+        $changed = "SELECT {$this->names($this->columns())} FROM {$stage} s WHERE NOT EXISTS (SELECT 1 FROM hit h WHERE h.same AND {$same('h', 's', $key)})";
         $deleted = array_sum(array_map(intval(...), array_column($left, 'n')));
-        $stay = array_values(array_filter($this->was->files, fn (DataFile $f): bool => ! isset($rewritten[$f->name])));
-        $again = array_values(array_filter($this->was->files, fn (DataFile $f): bool => isset($rewritten[$f->name])));
+        $stay = array_values(array_filter($this->was->files, static fn (DataFile $f): bool => ! isset($rewritten[$f->name])));
+        $again = array_values(array_filter($this->was->files, static fn (DataFile $f): bool => isset($rewritten[$f->name])));
         if ($staged > $unchanged || $again !== []) {
             // What is kept of a file that is rewritten are the rows that neither change nor leave.
             $kept = $again === [] ? '' : ' UNION ALL BY NAME SELECT * FROM ('.$this->contents->of($this->was, $again).') o WHERE ('.$this->names($key, 'o').') NOT IN (SELECT '.$this->names($key)." FROM hit WHERE NOT same) AND ({$this->names($key, 'o')}) NOT IN (SELECT * FROM leaving)";
             $stay = [...$stay, ...$this->copied($changed.$kept)];
         }
 
-        return [$this->was->with($stay), new Counts($staged - $hits, $hits - $unchanged, $unchanged, $deleted, superseded: $superseded)];
+        return [$this->was->with($stay), new Counts($staged - $hits, $hits - $unchanged, $unchanged, $deleted)];
+    }
+
+    /** @return list<string> every column of the table */
+    private function columns(): array
+    {
+        return array_map(static fn (Column $c): string => $c->name, $this->landed->columns());
+    }
+
+    /** A query of what the table consisted of before. */
+    public function before(): string
+    {
+        return $this->contents->of($this->was, $this->was->files);
     }
 
     /** Takes out the staged rows after which another of the same key came. @return int how many */

@@ -71,6 +71,15 @@ final readonly class LandedTable
         return [...$this->shape->columns, ...array_values($this->technical())];
     }
 
+    /**
+     * Whether rows that a load of the whole source table does not bring are gone there, and leave. A landed table that was there
+     * before may hold rows that never came from the source.
+     */
+    public function isSwept(): bool
+    {
+        return ! $this->takeOver && ($this->landing === Landing::Versions || ($this->landing === Landing::Upsert && $this->deletes !== Deletes::Ignore));
+    }
+
     /** @return list<string> the columns that tell landed rows apart; empty where nothing does */
     public function rowKey(): array
     {

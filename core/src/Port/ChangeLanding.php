@@ -19,6 +19,9 @@ interface ChangeLanding
     /** Place in the source's log up to which the route has landed; 0 at the start. */
     public function position(): int;
 
+    /** Seconds that changes may wait for others, so that deliveries do not become too small; none where that costs nothing. */
+    public function pace(): float;
+
     /**
      * Makes the feed's landed table ready, creating it when absent.
      *

@@ -18,13 +18,13 @@
     <div class="sheet table-box">
         <table class="rows grid">
             <caption class="hidden-text">One line per table</caption>
-            <thead><tr><th><span class="hidden-text">Tick</span></th><th>{{ $ofFiles ? 'Files' : 'Table' }}</th><th>Feed</th><th>Capture</th>@unless ($ofFiles)<th>Watermark</th>@endunless<th>Key</th><th>Landing</th>@if ($toLake)<th title="Folders that the files are parted into: columns, or year, month or day of one">Partitions</th>@elseif (! $ofFiles)<th title="For captures log and trigger with landing upsert">Deletes</th>@endif<th>Landed table</th><th>Promise, min</th><th>Leave out</th></tr></thead>
+            <thead><tr><th><span class="hidden-text">Tick</span></th><th>{{ $ofFiles ? 'Files' : 'Table' }}</th><th>Feed</th><th>Capture</th>@unless ($ofFiles)<th>Watermark</th>@endunless<th>Key</th><th>Landing</th>@if ($toLake)<th title="Folders that the files are parted into: columns, or year, month or day of one">Partitions</th>@endif @unless ($ofFiles)<th title="For captures log and trigger with landing upsert">Deletes</th>@endif<th>Landed table</th><th>Promise, min</th><th>Leave out</th></tr></thead>
             <tbody>
             <tr class="group"><td colspan="3">Set for all, or for the ticked ones</td>
                 <td><div class="select"><select data-all="capture" aria-label="Capture for all"><option value="">—</option>@foreach ($ofFiles ? ['files', 'reload'] : ['log', 'trigger', 'watermark', 'reload'] as $c)<option>{{ $c }}</option>@endforeach</select></div></td>
                 @unless ($ofFiles)<td><input class="input mono" data-all="watermark" aria-label="Watermark for all" placeholder="column" size="10"></td>@endunless<td></td>
                 <td><div class="select"><select data-all="landing" aria-label="Landing for all"><option value="">—</option><option>append</option><option>upsert</option><option>replace</option>@unless ($ofFiles)<option>versions</option>@endunless</select></div></td>
-                @if ($toLake)<td><input class="input mono" data-all="partition_by" aria-label="Partitions for all" placeholder="month(…)" size="14"></td>@elseif (! $ofFiles)<td><div class="select"><select data-all="deletes" aria-label="Deletes for all"><option value="">—</option><option>apply</option><option>mark</option><option>ignore</option></select></div></td>@endif
+                @if ($toLake)<td><input class="input mono" data-all="partition_by" aria-label="Partitions for all" placeholder="month(…)" size="14"></td>@endif @unless ($ofFiles)<td><div class="select"><select data-all="deletes" aria-label="Deletes for all"><option value="">—</option><option>apply</option><option>mark</option><option>ignore</option></select></div></td>@endif
                 <td></td><td><input class="input num" data-all="promise_minutes" aria-label="Promise for all" placeholder="min" size="5"></td><td></td></tr>
             @foreach ($lines as $n => $line)
                 @php
@@ -39,12 +39,12 @@
                     @unless ($ofFiles)<td><div class="select"><select name="lines[{{ $n }}][watermark]" data-field="watermark" aria-label="Watermark" title="{{ implode(' ', $line->reasons) }}"><option value=""></option>@foreach ($line->shape?->names() ?? $watermarks as $c)<option @selected($t['watermark'] === $c)>{{ $c }}</option>@endforeach</select></div></td>@endunless
                     <td><input class="input mono" name="lines[{{ $n }}][key]" value="{{ $t['key'] }}" aria-label="Key" size="14"></td>
                     <td><div class="select"><select name="lines[{{ $n }}][landing]" data-field="landing" aria-label="Landing">@foreach ($ofFiles ? ['append', 'upsert', 'replace'] : ['append', 'upsert', 'replace', 'versions'] as $c)<option @selected($t['landing'] === $c)>{{ $c }}</option>@endforeach</select></div></td>
-                    @if ($toLake)<td><input class="input mono" name="lines[{{ $n }}][partition_by]" data-field="partition_by" value="{{ $t['partition_by'] ?? '' }}" aria-label="Partitions" placeholder="none" size="17"></td>@elseif (! $ofFiles)<td><div class="select"><select name="lines[{{ $n }}][deletes]" data-field="deletes" aria-label="Deletes">@foreach (['apply', 'mark', 'ignore'] as $c)<option @selected($t['deletes'] === $c)>{{ $c }}</option>@endforeach</select></div></td>@endif
+                    @if ($toLake)<td><input class="input mono" name="lines[{{ $n }}][partition_by]" data-field="partition_by" value="{{ $t['partition_by'] ?? '' }}" aria-label="Partitions" placeholder="none" size="17"></td>@endif @unless ($ofFiles)<td><div class="select"><select name="lines[{{ $n }}][deletes]" data-field="deletes" aria-label="Deletes">@foreach (['apply', 'mark', 'ignore'] as $c)<option @selected($t['deletes'] === $c)>{{ $c }}</option>@endforeach</select></div></td>@endif
                     <td><input class="input mono" name="lines[{{ $n }}][landed]" value="{{ $t['landed'] }}" aria-label="Landed table" size="22"></td>
                     <td><input class="input num" name="lines[{{ $n }}][promise_minutes]" data-field="promise_minutes" value="{{ $t['promise_minutes'] }}" aria-label="Promise in minutes" size="5"></td>
                     <td><input class="input mono" name="lines[{{ $n }}][leave_out]" value="{{ $t['leave_out'] }}" aria-label="Columns to leave out" size="8"></td>
                 </tr>
-                <tr class="advice"><td></td><td colspan="10" data-advice="{{ $n }}" aria-live="polite">@include('new.advice', ['line' => $line])</td></tr>
+                <tr class="advice"><td></td><td colspan="{{ $toLake ? 11 : 10 }}" data-advice="{{ $n }}" aria-live="polite">@include('new.advice', ['line' => $line])</td></tr>
                 @if ($line->files)@include('new.reading')@endif
                 @if ($toLake)@include('new.writing')@endif
             @endforeach

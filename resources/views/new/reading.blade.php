@@ -17,7 +17,7 @@
         'quote' => ['Quotes', $d->quote ?? 'none', ['"' => '"', "'" => "'", 'none' => 'none'], 'around fields that hold delimiters or line breaks'],
     ];
 @endphp
-<tr class="reading" data-reading><td></td><td colspan="10">
+<tr class="reading" data-reading><td></td><td colspan="11">
 <details class="fold" @if (count($lines) <= 3) open @endif>
     <summary><b>How the files are read</b> <span class="faded">{{ $r->format->word() }}@if ($d) · {{ strtok($marks[$d->delimiter] ?? $d->delimiter, ' ') }} · decimal {{ $d->decimal === ',' ? 'comma' : 'point' }} · {{ $d->encoding }} · {{ $d->header ? 'first line names the columns' : 'no line of names' }}@endif · {{ $f->files === 1 ? '1 file' : Say::count($f->files).' files' }}, {{ Say::bytes($f->bytes) }}; found out from <span class="mono">{{ $f->looked->path }}</span></span></summary>
     <div class="form-grid" style="margin-top: 6px">

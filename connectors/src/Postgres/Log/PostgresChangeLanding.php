@@ -79,6 +79,11 @@ final class PostgresChangeLanding implements ChangeLanding
         return $this->place;
     }
 
+    public function pace(): float
+    {
+        return 0.0;
+    }
+
     public function admit(LandedTable $landed, string $feed): Position
     {
         try {
@@ -207,7 +212,7 @@ final class PostgresChangeLanding implements ChangeLanding
             // What an earlier load had noted tells nothing about this one.
             ($this->seen[$line] ?? null)?->drop();
             unset($this->seen[$line]);
-            if ($whole && SeenKeys::wanted($this->tables[$line]->landed)) {
+            if ($whole && $this->tables[$line]->landed->isSwept()) {
                 $this->seen[$line] = SeenKeys::begin($this->connection, $this->tables[$line], $line);
             }
         }

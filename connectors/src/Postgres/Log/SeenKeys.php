@@ -5,10 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres\Log;
 
 use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
-use Lighterman\Core\Landing\Deletes;
-use Lighterman\Core\Landing\Landing;
 
 /**
  * The keys that a load of a whole table, and the changes beside it, have brought so far: what stands in the landed table
@@ -24,12 +21,6 @@ final readonly class SeenKeys
     private function __construct(private Connection $connection, private FeedTable $landed, private string $table)
     {
         $this->keys = Connection::names($landed->landed->key);
-    }
-
-    /** A landed table that was there before may hold rows that never came from the source. */
-    public static function wanted(LandedTable $landed): bool
-    {
-        return ! $landed->takeOver && ($landed->landing === Landing::Versions || ($landed->landing === Landing::Upsert && $landed->deletes !== Deletes::Ignore));
     }
 
     /** What they are kept in, as written in SQL. */
