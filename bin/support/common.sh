@@ -229,7 +229,8 @@ fill_demo() {
     fi
     # The reader does not own the tables, so the publication is made for it, as the page would ask a database administrator to.
     [ -n "$(admin_psql -d weighbridge -Atc "SELECT 1 FROM pg_publication WHERE pubname = 'lighterman_weighbridge_warehouse'")" ] || admin_psql -d weighbridge \
-        -c 'CREATE PUBLICATION lighterman_weighbridge_warehouse FOR TABLE growers, orchards, varieties, loads, load_samples, pressings, gate_log, price_bands WITH (publish_via_partition_root = true)'
+        -c 'CREATE PUBLICATION lighterman_weighbridge_warehouse FOR TABLE growers, orchards, varieties, loads, load_samples, pressings, gate_log, price_bands WITH (publish_via_partition_root = true)' \
+        -c 'CREATE PUBLICATION lighterman_weighbridge_lake FOR TABLE growers, orchards, varieties, loads, load_samples, pressings, gate_log, price_bands WITH (publish_via_partition_root = true)'
     # What the page asks for before changes of a table can be recorded by triggers.
     admin_psql -d weighbridge -c 'SET client_min_messages = warning' -c 'ALTER DATABASE weighbridge SET search_path = public' -c 'CREATE SCHEMA IF NOT EXISTS lighterman AUTHORIZATION weighbridge_reader' -c 'GRANT TRIGGER ON public.price_bands TO weighbridge_reader'
 }

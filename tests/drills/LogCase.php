@@ -31,7 +31,7 @@ abstract class LogCase extends DrillCase
         parent::tearDown();
     }
 
-    protected function setUpRoute(int $rows = 20_000, string $capture = 'log'): void
+    protected function setUpRoute(int $rows = 20_000, string $capture = 'log', string $target = 'house', string $writing = ''): void
     {
         $this->gate->run("CREATE TABLE loads (id bigint PRIMARY KEY, ticket text NOT NULL, gross numeric(9,1), status text, note text, big text, updated_at timestamptz NOT NULL DEFAULT now());
             ALTER TABLE loads ALTER big SET STORAGE EXTERNAL;
@@ -67,22 +67,22 @@ abstract class LogCase extends DrillCase
             SQL);
         $this->loadRoute(<<<YAML
             source: gate
-            target: house
+            target: {$target}
             defaults: { capture: {$capture}, promise_seconds: 60 }
             feeds:
-              - { table: public.loads, name: kept, landed: l.kept }
-              - { table: public.loads, name: marked, landed: l.marked, deletes: mark }
-              - { table: public.loads, name: versions, landed: l.versions, landing: versions }
-              - { table: public.loads, name: journal, landed: l.journal, landing: append }
-              - { table: public.paid, name: paid, landed: l.paid }
-              - { table: public.owed, name: owed, landed: l.owed }
+              - { table: public.loads, name: kept, landed: l.kept{$writing} }
+              - { table: public.loads, name: marked, landed: l.marked, deletes: mark{$writing} }
+              - { table: public.loads, name: versions, landed: l.versions, landing: versions{$writing} }
+              - { table: public.loads, name: journal, landed: l.journal, landing: append{$writing} }
+              - { table: public.paid, name: paid, landed: l.paid{$writing} }
+              - { table: public.owed, name: owed, landed: l.owed{$writing} }
             YAML);
     }
 
     /** @return resource */
     protected function startReader()
     {
-        $process = proc_open([PHP_BINARY, 'bin/lighterman', 'log:read', self::ROUTE], [['file', '/dev/null', 'r'], ['file', '/dev/null', 'w'], ['file', '/dev/null', 'w']], $pipes, null, $this->environment());
+        $process = proc_open([PHP_BINARY, 'bin/lighterman', 'log:read', static::ROUTE], [['file', '/dev/null', 'r'], ['file', '/dev/null', 'w'], ['file', '/dev/null', 'w']], $pipes, null, $this->environment());
         self::assertIsResource($process);
 
         return $this->reader = $process;
@@ -131,7 +131,7 @@ abstract class LogCase extends DrillCase
     {
         // A reader that was killed holds its lease for a moment yet.
         $this->waitUntil('the lease has run out', fn (): bool => $this->own->value('SELECT expires_at IS NULL OR expires_at < clock_timestamp() FROM route_logs') === 't', 30);
-        $this->command(['log:read', self::ROUTE, '--drain']);
+        $this->command(['log:read', static::ROUTE, '--drain']);
     }
 
     /** What two tables add up to never changes at the source; a reader of the copy must not see it otherwise. */

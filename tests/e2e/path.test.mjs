@@ -24,7 +24,7 @@ test('after signing in, Watch shows the demo\'s feeds on time', async () => {
     await signIn(page);
     await until('all demo feeds are on time', async () => {
         const text = await page.locator('#lanes').innerText();
-        return ['loads', 'loads history', 'gate journal', 'growers', 'orchards', 'varieties', 'prices', 'loads in the lake', 'gate log in the lake', 'yeast counts'].every((f) => text.includes(f)) && /10 on time/.test(text);
+        return ['loads', 'loads history', 'gate journal', 'growers', 'orchards', 'varieties', 'prices', 'loads in the lake', 'gate log in the lake', 'load versions in the lake', 'yeast counts'].every((f) => text.includes(f)) && /11 on time/.test(text);
     });
 });
 

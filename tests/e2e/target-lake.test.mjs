@@ -1,4 +1,5 @@
 import assert from 'node:assert/strict';
+import { cpSync } from 'node:fs';
 import { after, before, test } from 'node:test';
 import { base, feed, launch, lighterman, open, signIn, sql, until, violations, write } from './harness.mjs';
 
@@ -28,7 +29,7 @@ test('a lake feed with partitions is set up from the page and delivers', async (
     await page.goto(`${base}/feeds/new?source=weighbridge&target=lake`);
     await page.getByLabel('Tick public.pressings').check();
     await page.getByRole('button', { name: 'Next: grid' }).click();
-    assert.deepEqual(await page.getByLabel('Capture', { exact: true }).locator('option').allInnerTexts(), ['watermark', 'reload']);
+    assert.deepEqual(await page.getByLabel('Capture', { exact: true }).locator('option').allInnerTexts(), ['trigger', 'log', 'watermark', 'reload']);
     await page.getByLabel('Landed table', { exact: true }).fill('press.pressings');
     await page.getByLabel('Feed name').fill('pressings in the lake');
     await page.getByLabel('Partitions', { exact: true }).fill('week(started_at)');
@@ -36,6 +37,13 @@ test('a lake feed with partitions is set up from the page and delivers', async (
     await page.getByText('"week(started_at)" does not name a partition').waitFor();
     await page.getByLabel('Partitions', { exact: true }).fill('month(started_at)');
     await page.keyboard.press('Tab');
+    await page.getByText('Through the catalogue only').waitFor();
+    assert.deepEqual(await violations(page), []);
+    await page.getByText('How files are written').click();
+    await page.getByLabel('Packed with').selectOption('gzip');
+    await page.getByText('cannot be packed with "gzip"').waitFor();
+    assert.equal(await page.getByLabel('Decimal mark').isVisible(), false, 'what belongs to another format is not shown');
+    await page.getByLabel('Packed with').selectOption('snappy');
     await page.getByText('Through the catalogue only').waitFor();
     assert.deepEqual(await violations(page), []);
     await page.getByRole('button', { name: 'Next: rehearsal' }).click();
@@ -72,6 +80,57 @@ test('the lake is queried, the result drawn, and nothing else can be reached', a
         await page.getByRole('button', { name: 'Run', exact: true }).press('Enter');
         await page.getByRole('alert').getByText(said).waitFor();
     }
+});
+
+test('names are completed, a query is stopped, kept under a name, and had as Parquet', async () => {
+    await page.goto(`${base}/landed/sql?target=lake`);
+    await page.locator('.cm-content').click();
+    await page.keyboard.type('SELECT * FROM press.press');
+    await page.keyboard.press('Control+Space');
+    await page.getByRole('option', { name: 'pressings' }).waitFor();
+    await page.keyboard.press('Enter');
+    await page.keyboard.press('Control+Enter');
+    await page.getByRole('columnheader', { name: /recipe.*jsonb/ }).waitFor();
+    await write(page, 'SELECT count(*) FROM range(1000000000) a, range(1000000) b WHERE hash(a, b) = 1');
+    await page.getByRole('button', { name: 'Run', exact: true }).click();
+    await page.getByRole('button', { name: 'Stop' }).press('Enter');
+    await page.getByText('The query was stopped').waitFor();
+    await write(page, 'SELECT press, sum(yield_l) AS litres FROM press.pressings GROUP BY 1 ORDER BY 1');
+    const download = page.waitForEvent('download');
+    await page.getByRole('button', { name: 'Download as Parquet' }).click();
+    assert.equal((await download).suggestedFilename(), 'result.parquet');
+    await page.getByLabel('Save as').fill('litres by press');
+    await page.keyboard.press('Enter');
+    await page.getByText('litres by press is saved').waitFor();
+    assert.deepEqual(await violations(page), []);
+    await page.goto(`${base}/landed/sql`);
+    await page.getByRole('link', { name: 'litres by press' }).click();
+    await page.getByRole('button', { name: 'Run', exact: true }).click();
+    await page.getByRole('img', { name: /litres by press, 4 values/ }).waitFor();
+});
+
+test('tables that others left in the lake are found by a scan', async () => {
+    cpSync('demo/lab-drop/archive/harvest', `${process.env.LIGHTERMAN_VAR}/lake/harvest`, { recursive: true });
+    await page.goto(`${base}/landed`);
+    await page.getByRole('button', { name: 'Scan lake' }).press('Enter');
+    await page.getByText('1 table of others found in lake').waitFor();
+    await page.getByRole('link', { name: 'found.harvest' }).click();
+    await page.getByRole('cell', { name: 'year=2024' }).waitFor();
+    assert.deepEqual(await violations(page), []);
+    await page.getByRole('link', { name: 'SQL' }).click();
+    await page.getByRole('button', { name: 'Run', exact: true }).click();
+    await page.getByText('50 rows').first().waitFor();
+});
+
+test('every version lands in the lake as it comes by the change log', async () => {
+    await until('the first load is in', async () => (await feed('load versions in the lake')).state === 'on time', 60);
+    await sql('weighbridge', "UPDATE loads SET ticket = 'T-ONE' WHERE load_id = 21");
+    await sql('weighbridge', "UPDATE loads SET ticket = 'T-TWO' WHERE load_id = 21");
+    await until('both versions are there', async () => {
+        await page.goto(`${base}/feeds/load%20versions%20in%20the%20lake/life?key%5Bload_id%5D=21`);
+        return (await page.getByText('T-TWO').count()) > 0 && (await page.getByText('T-ONE').count()) > 0;
+    }, 60);
+    assert.deepEqual(await violations(page), []);
 });
 
 test('what changes at the source lands in the lake with the next window', async () => {

@@ -105,10 +105,19 @@ final class Scan
         if ($eras === []) {
             return null;
         }
-        $eras[] = new Era(gmdate('Y-m-d\TH:i:s\Z'), self::merged($eras), new FileWriting);
-        $table = new LandedFiles(array_map(strval(...), array_keys($found[0]->partition)), $found, $eras);
+        $found = $this->counted(new LandedFiles([], $found, [...$eras, self::now($eras)]));
+        if ($found === []) {
+            return null;
+        }
+        $used = array_intersect_key($eras, array_flip(array_map(static fn (DataFile $f): int => $f->era, $found)));
 
-        return $this->counted($table);
+        return new LandedFiles(array_map(strval(...), array_keys($found[0]->partition)), $found, [...$eras, self::now(array_values($used))]);
+    }
+
+    /** @param  list<Era>  $eras */
+    private static function now(array $eras): Era
+    {
+        return new Era(gmdate('Y-m-d\TH:i:s\Z'), self::merged($eras), new FileWriting);
     }
 
     private function era(Look $look, FileMark $file): Era
@@ -137,8 +146,8 @@ final class Scan
         return new Shape(array_map(static fn (string $n, Type $t): Column => new Column($n, $t), array_map(strval(...), array_keys($types)), $types));
     }
 
-    /** With the rows of each file; those that cannot be read through are left out. */
-    private function counted(LandedFiles $table): ?LandedFiles
+    /** @return list<DataFile> with the rows of each; those that cannot be read through are left out */
+    private function counted(LandedFiles $table): array
     {
         $work = "{$this->settings->temporary}/scan-".bin2hex(random_bytes(6));
         $engine = $this->settings->engine(further: [$work]);
@@ -156,6 +165,6 @@ final class Scan
             $engine->close();
         }
 
-        return $files === [] ? null : $table->with($files);
+        return $files;
     }
 }
