@@ -14,6 +14,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\Guarantee;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 
@@ -55,6 +56,8 @@ final class GridLine
         $line = new self($typed);
         $reader = $systems->source($source);
         try {
+            $capabilities = $systems->target($target)->capabilities();
+            $line->captures = array_values(array_filter($reader->capabilities()->captures, static fn (Capture $c): bool => $capabilities->takesChanges || ! $c->bringsChanges()));
             $key = self::list($typed['key'] ?? '');
             $table = Draft::table($reader, $typed['table']);
             $facts = $reader->facts($table, $key, $line->reading());
@@ -72,8 +75,6 @@ final class GridLine
             if ($line->typed['capture'] === 'watermark' && $line->typed['watermark'] !== '') {
                 $line->watermarkVerdict = $advice->watermark($line->typed['watermark']);
             }
-            $capabilities = $systems->target($target)->capabilities();
-            $line->captures = array_values(array_filter($reader->capabilities()->captures, static fn (Capture $c): bool => $capabilities->takesChanges || ! $c->bringsChanges()));
             $capture = Capture::tryFrom($line->typed['capture']);
             if ($capture !== null && $capture->bringsChanges() && in_array($capture, $line->captures, true)) {
                 $line->logFindings = array_values(array_filter($systems->logBetween($source, $target, $capture)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
@@ -82,9 +83,20 @@ final class GridLine
             $line->guarantee = Guarantee::derive($line->definition, $reader->capabilities(), $capabilities, $facts);
         } catch (Explained $trouble) {
             $line->trouble = $trouble;
+            $line->files ??= self::found($reader, $typed['table']);
         }
 
         return $line;
+    }
+
+    /** How files are read as far as it can be found out, so that what was typed amiss can be seen and corrected. */
+    private static function found(SourceSystem $reader, string $table): ?FileFacts
+    {
+        try {
+            return $reader->facts(Draft::table($reader, $table))->files;
+        } catch (Explained) {
+            return null;
+        }
     }
 
     /**

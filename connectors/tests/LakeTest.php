@@ -119,6 +119,37 @@ final class LakeTest extends LakeCase
     }
 
     #[Test]
+    public function of_a_year_of_days_no_delivery_touches_another_day_and_one_day_can_come_again(): void
+    {
+        $this->gate->run('CREATE TABLE days (id bigint PRIMARY KEY, day date NOT NULL, kg int)');
+        $feed = $this->lakeFeed('days', 'id', ['id'], Landing::Append, ['day(day)'], ['watermarkUnique' => true]);
+        $seen = [];
+        for ($day = 0; $day < 365; $day++) {
+            $this->gate->run("INSERT INTO days SELECT {$day} * 100 + g, DATE '2025-01-01' + {$day}, g FROM generate_series(1, 20) g");
+            $this->carry($feed, into: $this->lake);
+            foreach (array_diff($this->counted('gate.days'), array_keys($seen)) as $name) {
+                $seen[$name] = md5_file("{$this->path}/{$name}");
+            }
+        }
+        self::assertCount(365, $seen);
+        self::assertCount(365, array_unique(array_map(dirname(...), array_keys($seen))));
+        $session = $this->lake->open($feed->landedTable(), 'feed-days', 1);
+        $at = $session->position();
+        $session->again(new \Lighterman\Core\Record\Batch($feed->landedTable()->shape, implode('', array_map(static fn (int $g): string => (20_000 + $g)."\t2025-07-14\t{$g}\n", range(1, 20))), $at, $at, null, true), 1);
+        $session->close();
+        $counted = $this->counted('gate.days');
+        self::assertCount(366, $counted);
+        foreach ($seen as $name => $hash) {
+            self::assertSame($hash, md5_file("{$this->path}/{$name}"), $name);
+        }
+        $again = array_values(array_diff($counted, array_keys($seen)));
+        self::assertStringContainsString('/day_day=2025-07-14/', $again[0]);
+        $result = $this->lake->query("SELECT count(*), sum(kg) FROM gate.days WHERE day_day = '2025-07-14'", 10, 30);
+        self::assertSame([['40', '420'], [2, 366]], [$result->rows[0], $result->files]);
+        self::assertSame([['7320']], $this->lake->query('SELECT count(*) FROM gate.days', 10, 30)->rows);
+    }
+
+    #[Test]
     public function rows_are_told_apart_by_a_key_of_two_columns(): void
     {
         $this->gate->run("CREATE TABLE samples (load int, no int, ph numeric(4,2), updated_at timestamptz NOT NULL DEFAULT now(), PRIMARY KEY (load, no)); INSERT INTO samples SELECT l, n, 3.5, now() - interval '1 day' FROM generate_series(1, 50) l, generate_series(1, 3) n");

@@ -83,7 +83,7 @@ test('a paused feed lets its changes wait in the spool and not in the source\'s 
     await page.goto(`${base}/routes/1`);
     await until('the route\'s page says 700 wait', async () => /gate journal.*\b700\b/s.test(await page.getByRole('row', { name: /gate journal/ }).innerText()));
     assert.equal(await sql('warehouse', "SELECT count(*) FROM gate.gate_journal WHERE plate = 'AM77 SPL'"), '0');
-    await until('the slot has moved on', async () => Number(await sql('weighbridge', "SELECT coalesce(max(pg_current_wal_lsn() - confirmed_flush_lsn), 0)::bigint FROM pg_replication_slots WHERE slot_name LIKE 'lighterman_weighbridge%'")) < 100000);
+    await until('the slot has moved on', async () => Number(await sql('weighbridge', "SELECT coalesce(max(pg_current_wal_lsn() - confirmed_flush_lsn), 0)::bigint FROM pg_replication_slots WHERE slot_name LIKE 'lighterman_weighbridge_warehouse%'")) < 100000);
     await lighterman('feed:resume', 'gate journal');
     await until('they have landed', async () => (await sql('warehouse', "SELECT count(*) FROM gate.gate_journal WHERE plate = 'AM77 SPL'")) === '700');
 });
@@ -116,7 +116,7 @@ test('a table emptied at the source holds the feed until somebody decides', asyn
 });
 
 test('a slot dropped by hand is said on the page, and beginning anew mends it', async () => {
-    const slot = await sql('weighbridge', "SELECT slot_name FROM pg_replication_slots WHERE slot_name LIKE 'lighterman_weighbridge%'");
+    const slot = await sql('weighbridge', "SELECT slot_name FROM pg_replication_slots WHERE slot_name LIKE 'lighterman_weighbridge_warehouse%'");
     await until('the slot is dropped', async () => {
         await sql('weighbridge', `SELECT pg_terminate_backend(active_pid) FROM pg_replication_slots WHERE slot_name = '${slot}'`);
         return sql('weighbridge', `SELECT pg_drop_replication_slot('${slot}')`).then(() => true, () => false);

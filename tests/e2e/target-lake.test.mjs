@@ -90,7 +90,7 @@ test('names are completed, a query is stopped, kept under a name, and had as Par
     await page.getByRole('option', { name: 'pressings' }).waitFor();
     await page.keyboard.press('Enter');
     await page.keyboard.press('Control+Enter');
-    await page.getByRole('columnheader', { name: /recipe.*jsonb/ }).waitFor();
+    await page.getByRole('columnheader', { name: /yield_l ?decimal\(12,4\)/ }).waitFor();
     await write(page, 'SELECT count(*) FROM range(1000000000) a, range(1000000) b WHERE hash(a, b) = 1');
     await page.getByRole('button', { name: 'Run', exact: true }).click();
     await page.getByRole('button', { name: 'Stop' }).press('Enter');
@@ -119,7 +119,7 @@ test('tables that others left in the lake are found by a scan', async () => {
     assert.deepEqual(await violations(page), []);
     await page.getByRole('link', { name: 'SQL' }).click();
     await page.getByRole('button', { name: 'Run', exact: true }).click();
-    await page.getByText('50 rows').first().waitFor();
+    await page.getByRole('status').getByText('50 rows in').waitFor();
 });
 
 test('every version lands in the lake as it comes by the change log', async () => {
