@@ -283,9 +283,10 @@ final class ChangeTable
         return [$files, $counts->plus(new Counts(0, superseded: $rest)), $this->read];
     }
 
-    public function name(LandedFiles $now): void
+    /** @param  LandedFiles|null  $before  null for what it was when the delivery began */
+    public function name(LandedFiles $now, ?LandedFiles $before = null): void
     {
-        $this->files->name($now, $this->was);
+        $this->files->name($now, $before ?? $this->was);
     }
 
     /** @return array{LandedFiles, Counts} */

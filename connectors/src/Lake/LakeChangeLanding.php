@@ -68,6 +68,8 @@ final class LakeChangeLanding implements ChangeLanding
             $this->turn($this->page->landed([$feed => $page], null));
         }
         $this->tables[$feed] = new ChangeTable($this->folder, $this->engine, $landed, $this->work, count($this->tables));
+        // A crash may have come between a page and the fixed names of its files.
+        $this->tables[$feed]->name($files, $files);
         $seen = SeenFiles::underWay($this->folder, $feed);
         if ($seen !== null) {
             $this->seen[$feed] = $seen;

@@ -338,19 +338,23 @@ final class TableWriter
         return $paths;
     }
 
-    /** Gives the file of each partition its fixed name as well, and takes that of partitions without a file away. */
+    /**
+     * Gives the file of each partition its fixed name as well, and takes away those of partitions without a file.
+     *
+     * @param  LandedFiles  $before  the same object where it is not known what was done; then all is done again
+     */
     public function name(LandedFiles $table, LandedFiles $before): void
     {
-        if (! $this->isSingle()) {
-            return;
+        $writing = $this->landed->writing;
+        $fixed = fn (LandedFiles $t): array => $this->isSingle() ? array_column(array_map(static fn (DataFile $f): array => [dirname($f->name)."/{$writing->fixedName}.{$writing->ending()}", $f->name], $t->files), 1, 0) : [];
+        $wanted = $fixed($table);
+        $there = $table === $before ? [] : $fixed($before);
+        foreach (array_diff_assoc($wanted, $there) as $as => $name) {
+            $this->folder->repeat($name, (string) $as);
         }
-        $fixed = fn (DataFile $f): string => dirname($f->name)."/{$this->landed->writing->fixedName}.{$this->landed->writing->ending()}";
-        $wanted = array_column(array_map(static fn (DataFile $f): array => [$fixed($f), $f->name], $table->files), 1, 0);
-        $there = array_column(array_map(static fn (DataFile $f): array => [$fixed($f), $f->name], $before->files), 1, 0);
-        foreach (array_diff_assoc($wanted, $table === $before ? [] : $there) as $as => $name) {
-            $this->folder->repeat($name, $as);
-        }
-        array_map($this->folder->delete(...), array_keys(array_diff_key($there, $wanted)));
+        // Names of an earlier era would say for ever what was then.
+        $gone = [...array_keys(array_diff_key($there, $wanted)), ...($table === $before ? array_diff($table->fixedNames(), array_keys($wanted)) : [])];
+        array_map($this->folder->delete(...), array_map(strval(...), $gone));
     }
 
     private static function partValue(Partition $partition): string
