@@ -18,8 +18,8 @@ use Illuminate\Support\Collection;
 use Illuminate\Support\Facades\Gate;
 use Illuminate\Support\Str;
 use Illuminate\View\View;
-use Lighterman\Connectors\Lake\LakeQuery;
 use Lighterman\Connectors\Lake\ResultFile;
+use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Format\Delimited\Dialect;
 use Lighterman\Core\Format\Delimited\Writer;
 use Lighterman\Core\Port\Explained;
@@ -124,7 +124,7 @@ final class SqlController
             $moved = storage_path('lake/'.Str::uuid().'.parquet');
             rename($path, $moved);
         } finally {
-            LakeQuery::clear($folder);
+            Scratch::remove($folder);
         }
 
         return response()->download($moved, 'result.parquet', ['Content-Type' => 'application/vnd.apache.parquet'])->deleteFileAfterSend();

@@ -41,9 +41,9 @@ final class ChangeTable
     /** @var array<string, string> name of a technical column by what it holds */
     private readonly array $technical;
 
+    /** Lines that were staged since the delivery began, and changes that were read for them. */
     private int $number = 0;
 
-    /** Changes that were read, and lines that were staged for them. */
     private int $read = 0;
 
     private LandedFiles $was;
@@ -109,7 +109,7 @@ final class ChangeTable
             }
         }
         // Values that were not sent are those of the rows as they stand before anything of this part.
-        $lines .= $this->filled($unsaid, 'w');
+        $lines .= $this->filled($unsaid);
         $this->stage->add($lines);
     }
 
@@ -123,7 +123,7 @@ final class ChangeTable
                 $version->from === null ? $lines .= $this->line('w', $version->row, $said) : $unsaid[] = [$version->from, $version->row, $said];
             }
         }
-        $lines .= $this->filled($unsaid, 'w');
+        $lines .= $this->filled($unsaid);
         $this->stage->add($lines);
     }
 
@@ -174,7 +174,7 @@ final class ChangeTable
      *
      * @param  list<array{list<string>, list<string|false|null>, array<string, string|null>}>  $unsaid
      */
-    private function filled(array $unsaid, string $op): string
+    private function filled(array $unsaid): string
     {
         if ($unsaid === []) {
             return '';
@@ -184,7 +184,7 @@ final class ChangeTable
         foreach ($unsaid as [$from, $row, $said]) {
             $old = $known[implode("\0", $from)] ?? null;
             if ($old !== null) {
-                $lines .= $this->line($op, array_map(static fn (string|false|null $v, ?string $o): ?string => $v === false ? $o : $v, $row, $old), $said);
+                $lines .= $this->line('w', array_map(static fn (string|false|null $v, ?string $o): ?string => $v === false ? $o : $v, $row, $old), $said);
             }
         }
 

@@ -7,6 +7,7 @@ namespace Lighterman\Connectors\Lake;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\Engine\TypeMap;
+use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Port\SystemTrouble;
 
@@ -57,7 +58,7 @@ final readonly class LakeQuery
         } finally {
             proc_terminate($process, SIGKILL);
             proc_close($process);
-            self::clear($work);
+            Scratch::remove($work);
         }
         $answer = json_decode($told, true);
         if (! is_array($answer)) {
@@ -68,15 +69,6 @@ final readonly class LakeQuery
         }
 
         return new QueryResult($answer['columns'], $answer['rows'], $answer['cut'], (hrtime(true) - $begun) / 1e9, $answer['files']);
-    }
-
-    /** Removes a folder with all that it holds, if there is one. */
-    public static function clear(string $folder): void
-    {
-        foreach (is_dir($folder) ? array_diff(scandir($folder) ?: [], ['.', '..']) : [] as $name) {
-            is_dir("{$folder}/{$name}") ? self::clear("{$folder}/{$name}") : unlink("{$folder}/{$name}");
-        }
-        is_dir($folder) && rmdir($folder);
     }
 
     /**

@@ -9,7 +9,9 @@ use League\Flysystem\FilesystemOperator;
 use League\Flysystem\StorageAttributes;
 use Lighterman\Connectors\Objects\Fetched;
 use Lighterman\Connectors\Objects\ObjectStore;
+use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\SystemTrouble;
 
 /**
  * A lake in an object store. Files are made on this machine and then brought there; those that are read are fetched, and kept
@@ -62,7 +64,7 @@ final readonly class ObjectFolder implements Folder
             $twice = $this->create($probe, 'second');
             $read = $this->read($probe);
             $this->delete($probe);
-        } catch (\Lighterman\Core\Port\SystemTrouble $trouble) {
+        } catch (SystemTrouble $trouble) {
             return [Finding::failed('Store', $trouble->getMessage(), $trouble->remedy())];
         }
         $findings = [Finding::passed('Store', "Objects below {$this->store->where('')} at {$this->store->endpoint} can be written, read and removed.")];
@@ -110,7 +112,7 @@ final readonly class ObjectFolder implements Folder
 
     public function leaveWorkplace(string $feed): void
     {
-        LakeQuery::clear(self::madeIn($this->here, $this->store)."/{$feed}");
+        Scratch::remove(self::madeIn($this->here, $this->store)."/{$feed}");
     }
 
     public function place(string $finished, string $name): void

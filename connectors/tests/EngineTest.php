@@ -1,0 +1,92 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Tests;
+
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\EngineError;
+use Lighterman\Connectors\Engine\TypeMap;
+use Lighterman\Core\Shape\Type;
+use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\TestCase;
+
+/** The embedded engine: values as text in and out, plans, and what it may not do. */
+final class EngineTest extends TestCase
+{
+    private string $path;
+
+    private Engine $engine;
+
+    protected function setUp(): void
+    {
+        $this->path = sys_get_temp_dir().'/engine-'.bin2hex(random_bytes(5));
+        mkdir("{$this->path}/spill", 0777, true);
+        $this->engine = new Engine([$this->path], 160, 2, "{$this->path}/spill", ordered: true);
+    }
+
+    protected function tearDown(): void
+    {
+        $this->engine->close();
+        exec('rm -rf '.escapeshellarg($this->path));
+    }
+
+    #[Test]
+    public function values_go_in_and_out_as_a_source_writes_them(): void
+    {
+        $values = [
+            'date' => ['2026-02-28', '0044-03-15 BC', 'infinity', '-infinity', '20000-01-01'], 'timestamp' => ['2026-02-28 10:00:00.123456', '0044-03-15 12:00:00 BC', 'infinity'], 'timestamptz' => ['2026-02-28 10:00:00.5+00', '0044-03-15 12:00:00+00 BC'],
+            'float64' => ['0.1', 'NaN', 'Infinity', '-Infinity', '1.7976931348623157e+308'], 'float32' => ['1.1', '-Infinity'], 'boolean' => ['t', 'f'], 'bytes' => ['\\x', '\\x00ff27'], 'decimal(38,6)' => ['99999999999999999999999999999999.999999', '-0.000001'], 'decimal' => ['0.000000000000000000000000000001'],
+            'uuid' => ['a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11'], 'time' => ['23:59:59.999999'], 'jsonb' => ['{"a": [1, "é"]}', 'null'], 'text' => ["tab\t 'quoted' \"twice\" \\N 🍎", ''], 'int64' => ['-9223372036854775808'],
+        ];
+        foreach ($values as $name => $texts) {
+            $type = Type::parse((string) $name);
+            foreach ($texts as $text) {
+                $this->engine->run('CREATE OR REPLACE TEMP TABLE v AS SELECT '.TypeMap::read('x', $type).' AS x FROM (SELECT '.Engine::literal($text).' AS x)');
+                self::assertSame($text, $this->engine->value('SELECT '.TypeMap::text('x', $type).' FROM v'), "{$text} as {$name}");
+            }
+        }
+    }
+
+    #[Test]
+    public function what_it_calls_its_types_is_what_we_call_them(): void
+    {
+        $ours = [];
+        foreach ($this->engine->describe("SELECT 1::TINYINT AS a, 2::UINTEGER AS b, 3::HUGEINT AS c, 1.5::DECIMAL(9,2) AS d, [1] AS e, {'k': 1} AS f, now() AS g, 'x' AS \"1\"") as $name => $type) {
+            $ours[] = "{$name} ".TypeMap::of($type);
+        }
+        self::assertSame(['a int16', 'b int64', 'c decimal(39,0)', 'd decimal(9,2)', 'e jsonb', 'f jsonb', 'g timestamptz', '1 text'], $ours);
+        self::assertSame('[1,2]', $this->engine->value('SELECT '.TypeMap::told('x', Type::parse('jsonb')).' FROM (SELECT [1, 2] AS x)'));
+    }
+
+    #[Test]
+    public function a_plan_says_what_conditions_leave_out_and_where_it_is_no_guide(): void
+    {
+        foreach (['a%29%28b', 'c'] as $part) {
+            mkdir("{$this->path}/p={$part}");
+            $this->engine->run("COPY (SELECT 1 AS id) TO '{$this->path}/p={$part}/x.parquet' (FORMAT parquet)");
+        }
+        $this->engine->run("CREATE VIEW t AS SELECT * FROM read_parquet('{$this->path}/*/x.parquet', hive_partitioning = true, hive_types = {'p': VARCHAR})");
+        self::assertSame([['conditions' => "(p = 'a)(b')", 'read' => 1, 'of' => 2]], $this->engine->scans("SELECT * FROM t WHERE p = 'a)(b'"));
+        self::assertSame([['conditions' => null, 'read' => 0, 'of' => 0]], $this->engine->scans('SELECT * FROM t WHERE id = 1'));
+        self::assertNull($this->engine->scans('SELECT * FROM t WHERE false'), 'a place that is not read at says nothing of what it would need');
+        self::assertCount(2, $this->engine->scans("SELECT * FROM t a JOIN t b ON a.id = b.id AND a.p = 'c'") ?? []);
+    }
+
+    #[Test]
+    public function it_reaches_its_folders_only_and_stays_as_it_was_set(): void
+    {
+        foreach (["SELECT * FROM read_text('/etc/passwd')", "COPY (SELECT 1) TO '/tmp/engine-out.csv'", "SET memory_limit = '9GB'", "ATTACH '/tmp/engine-out.db'", 'INSTALL httpfs', 'LOAD httpfs', 'SET enable_external_access = true', "SELECT * FROM read_csv('{$this->path}/../../etc/passwd')"] as $sql) {
+            try {
+                $this->engine->run($sql);
+                self::fail($sql);
+            } catch (EngineError $e) {
+                self::assertNotSame('', $e->getMessage());
+            }
+        }
+        self::assertFileDoesNotExist('/tmp/engine-out.csv');
+        self::assertFileDoesNotExist('/tmp/engine-out.db');
+        $this->expectExceptionMessage('Only one statement');
+        $this->engine->run('SELECT 1; SELECT 2');
+    }
+}
