@@ -7,17 +7,15 @@ namespace Lighterman\Connectors\Tests;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\LocalFolder;
-use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\FileWriting;
 use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Change;
-use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
-use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\DataProvider;
@@ -26,7 +24,7 @@ use Random\Engine\Mt19937;
 use Random\Randomizer;
 
 /** Changes of a log on their way into a lake. */
-final class LakeLogTest extends LogCase
+final class LakeLogTest extends ChangeLandingCase
 {
     private string $path;
 
@@ -46,29 +44,16 @@ final class LakeLogTest extends LogCase
         parent::tearDown();
     }
 
-    protected function landing(FeedDefinition ...$feeds): ChangeLanding
+    protected function into(): TargetSystem
     {
-        $landing = $this->lake->openChanges('route', 1);
-        foreach ($feeds as $feed) {
-            $landing->admit($feed->landedTable(), $feed->name);
-        }
-
-        return $landing;
+        return $this->lake;
     }
 
-    /** @return list<array<string, string|null>> */
-    private function inLake(string $sql): array
+    protected function landed(string $sql): array
     {
         $result = $this->lake->query($sql, 100_000, 60);
 
         return array_map(static fn (array $row): array => array_combine(array_column($result->columns, 'name'), $row), $result->rows);
-    }
-
-    private function orders(): void
-    {
-        $this->gate->run('CREATE TABLE orders (id int PRIMARY KEY, state text, paper text); ALTER TABLE orders ALTER paper SET STORAGE EXTERNAL');
-        $this->log->ensure([], true);
-        $this->gate->run('ALTER PUBLICATION lighterman_test ADD TABLE orders');
     }
 
     /** @return list<string> files that lie in the lake and those that count, apart from those that wait for their readers */
@@ -82,58 +67,6 @@ final class LakeLogTest extends LogCase
         $retired = array_merge([], ...array_values(array_map(static fn (array $f): array => array_keys($f['retired']), $page['feeds'])));
 
         return array_values(array_diff((new LocalFolder('lake', $this->path))->files('gate'), array_keys($counted), $retired));
-    }
-
-    /** @return iterable<string, array{Deletes, string}> */
-    public static function deletes(): iterable
-    {
-        yield 'applied' => [Deletes::Apply, '1'];
-        yield 'marked' => [Deletes::Mark, '1,2*'];
-        yield 'ignored' => [Deletes::Ignore, '1,2'];
-    }
-
-    #[Test]
-    #[DataProvider('deletes')]
-    public function deletes_are_applied_marked_or_ignored(Deletes $deletes, string $left): void
-    {
-        $this->orders();
-        $feed = $this->logFeed('public.orders', ['id'], more: ['deletes' => $deletes]);
-        $landing = $this->landing($feed);
-        $this->gate->run("INSERT INTO orders VALUES (1, 'new'), (2, 'new')");
-        self::assertSame(2, $this->land($landing, $feed)->inserted);
-        $this->gate->run('DELETE FROM orders WHERE id = 2');
-        $receipt = $this->land($landing, $feed);
-        $mark = $deletes === Deletes::Mark ? "CASE WHEN deleted_at IS NULL THEN '' ELSE '*' END" : "''";
-        self::assertSame($left, $this->inLake("SELECT string_agg(id || {$mark}, ',' ORDER BY id) AS ids FROM gate.orders_upsert")[0]['ids']);
-        self::assertSame([1, (int) ($deletes !== Deletes::Ignore), (int) ($deletes === Deletes::Ignore)], [$receipt->read, $receipt->deleted, $receipt->unchanged]);
-        $this->gate->run("INSERT INTO orders VALUES (2, 'again')");
-        $this->land($landing, $feed);
-        self::assertSame('again', $this->inLake('SELECT state FROM gate.orders_upsert WHERE id = 2'.($deletes === Deletes::Mark ? ' AND deleted_at IS NULL' : ''))[0]['state'], 'a row that comes back is there');
-        $landing->close();
-        self::assertSame([], $this->strays());
-    }
-
-    /** @return iterable<string, array{Landing}> */
-    public static function landings(): iterable
-    {
-        yield 'upsert' => [Landing::Upsert];
-        yield 'versions' => [Landing::Versions];
-    }
-
-    #[Test]
-    #[DataProvider('landings')]
-    public function large_values_that_were_not_sent_stay_even_where_the_key_moves(Landing $landing): void
-    {
-        $this->orders();
-        $feed = $this->logFeed('public.orders', ['id'], $landing);
-        $session = $this->landing($feed);
-        $this->gate->run("INSERT INTO orders SELECT g, 'new', repeat(g::text, 5000) FROM generate_series(1, 4) g");
-        $this->land($session, $feed);
-        $this->gate->run("UPDATE orders SET state = 'paid' WHERE id = 1; UPDATE orders SET id = 12 WHERE id = 2; UPDATE orders SET id = 13 WHERE id = 3; UPDATE orders SET state = 'paid' WHERE id = 13; UPDATE orders SET id = 3 WHERE id = 4");
-        $this->land($session, $feed);
-        $session->close();
-        $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
-        self::assertSame($this->gate->rows('SELECT id, state, md5(paper) AS paper FROM orders ORDER BY id'), $this->inLake("SELECT id, state, md5(paper) AS paper FROM {$feed->landed}{$current} ORDER BY id"));
     }
 
     #[Test]
@@ -154,84 +87,16 @@ final class LakeLogTest extends LogCase
                 $receipt = $this->land($session, $feed);
                 self::assertSame($delivery + 1, $receipt->sequence);
                 $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
-                self::assertSame($this->gate->rows('SELECT id, state, md5(paper) AS paper FROM orders ORDER BY id'), $this->inLake("SELECT id, state, md5(paper) AS paper FROM gate.orders{$n}{$current} ORDER BY id"), "seed {$seed}");
+                self::assertSame($this->gate->rows('SELECT id, state, md5(paper) AS paper FROM orders ORDER BY id'), $this->landed("SELECT id, state, md5(paper) AS paper FROM gate.orders{$n}{$current} ORDER BY id"), "seed {$seed}");
             }
             if ($landing === Landing::Versions) {
-                self::assertSame([['n' => '0']], $this->inLake("SELECT count(*) AS n FROM (SELECT valid_to, change_kind, valid_from, lead(valid_from) OVER (PARTITION BY id ORDER BY source_position) AS next FROM gate.orders{$n}) WHERE change_kind <> 'delete' AND valid_to IS DISTINCT FROM greatest(next, valid_from) AND NOT (next IS NULL AND valid_to IS NULL)"), "chains join (seed {$seed})");
+                self::assertSame([['n' => '0']], $this->landed("SELECT count(*) AS n FROM (SELECT valid_to, change_kind, valid_from, lead(valid_from) OVER (PARTITION BY id ORDER BY source_position) AS next FROM gate.orders{$n}) WHERE change_kind <> 'delete' AND valid_to IS DISTINCT FROM greatest(next, valid_from) AND NOT (next IS NULL AND valid_to IS NULL)"), "chains join (seed {$seed})");
             }
             self::assertSame([], $this->strays());
             $session->close();
             $this->gate->run('DELETE FROM orders');
             $this->read();
         }
-    }
-
-    #[Test]
-    public function a_journal_says_what_was_before_and_what_was_not_sent(): void
-    {
-        $this->orders();
-        $this->gate->run('ALTER TABLE orders REPLICA IDENTITY FULL');
-        $feed = $this->logFeed('public.orders', ['id'], Landing::Append);
-        $session = $this->landing($feed);
-        $this->gate->run("INSERT INTO orders VALUES (1, 'new', repeat('x', 5000)); UPDATE orders SET state = 'paid'; DELETE FROM orders");
-        self::assertSame(3, $this->land($session, $feed)->inserted);
-        $session->close();
-        self::assertSame([
-            ['change_kind' => 'insert', 'state' => 'new', 'was' => null, 'not_sent' => null], ['change_kind' => 'update', 'state' => 'paid', 'was' => 'new', 'not_sent' => '{"paper"}'], ['change_kind' => 'delete', 'state' => 'paid', 'was' => 'paid', 'not_sent' => null],
-        ], $this->inLake("SELECT change_kind, state, row_before->>'state' AS was, not_sent FROM gate.orders_append ORDER BY source_position"));
-        self::assertSame(['paper'], $this->lake->history($feed->landedTable(), ['id' => '1'], 10)->entries[1]->notSent);
-    }
-
-    #[Test]
-    public function a_truncate_empties_the_copy_ends_every_version_and_is_in_the_journal(): void
-    {
-        $this->orders();
-        foreach ([Landing::Upsert, Landing::Versions, Landing::Append] as $landing) {
-            $this->gate->run("INSERT INTO orders VALUES (1, 'a'), (2, 'b')");
-            $feed = $this->logFeed('public.orders', ['id'], $landing, ['truncates' => Truncates::Carry]);
-            $session = $this->landing($feed);
-            $this->land($session, $feed);
-            $this->gate->run("INSERT INTO orders VALUES (3, 'c'); TRUNCATE orders; INSERT INTO orders VALUES (2, 'c')");
-            $this->land($session, $feed);
-            $session->close();
-            $this->gate->run('DELETE FROM orders');
-            $this->read();
-        }
-        self::assertSame([['id' => '2', 'state' => 'c']], $this->inLake('SELECT id, state FROM gate.orders_upsert'));
-        self::assertSame([['id' => '2', 'state' => 'c']], $this->inLake('SELECT id, state FROM gate.orders_versions WHERE is_current'));
-        self::assertSame([['n' => '3']], $this->inLake("SELECT count(*) AS n FROM gate.orders_versions WHERE change_kind = 'delete' AND valid_to = valid_from"));
-        self::assertSame([['n' => '1']], $this->inLake("SELECT count(*) AS n FROM gate.orders_append WHERE change_kind = 'truncate'"));
-    }
-
-    /** Arrival in any order, and twice, gives the same chains as arrival in order. */
-    #[Test]
-    public function versions_that_come_twice_or_late_join_the_chain_where_they_belong(): void
-    {
-        $this->gate->run('CREATE TABLE orders (id int PRIMARY KEY, state text)');
-        $all = [];
-        for ($n = 1; $n <= 9; $n++) {
-            $all[] = [$n % 4 === 0 ? new Change('delete', ['1', false], null, 1) : new Change('update', null, ['1', "s{$n}"], 1), new SourceCommit($n, $n * 1_000_000)];
-        }
-        $expected = null;
-        foreach ([$all, array_reverse($all), [$all[4], $all[8], $all[0], $all[3], ...$all], [...$all, ...$all]] as $way => $arrival) {
-            $feed = $this->logFeed('public.orders', ['id'], Landing::Versions, ['name' => "way {$way}", 'landed' => new \Lighterman\Core\Port\TableName('gate', "way{$way}")]);
-            $session = $this->landing($feed);
-            foreach (array_chunk($arrival, 2) as $some) {
-                $plan = self::plan($feed);
-                foreach ($some as [$change, $commit]) {
-                    $plan->add($change, $commit);
-                }
-                $session->begin();
-                $session->apply($feed->name, $plan);
-                $session->commit([$feed->name => Position::log('0/1')], null, [], null);
-            }
-            $session->close();
-            $chain = $this->inLake("SELECT state, change_kind, epoch(valid_from)::INT AS since, epoch(valid_to)::INT AS until, is_current FROM {$feed->landed} ORDER BY source_position");
-            $expected ??= $chain;
-            self::assertSame($expected, $chain);
-        }
-        self::assertCount(9, (array) $expected);
-        self::assertSame(['s9', null, 't'], [$expected[8]['state'] ?? '', $expected[8]['until'] ?? null, $expected[8]['is_current'] ?? '']);
     }
 
     #[Test]
@@ -312,7 +177,7 @@ final class LakeLogTest extends LogCase
             $session->sweep($feed->name, new SourceCommit(3, 3_000_000));
             $receipt = $session->commit([$feed->name => Position::log('0/3')], 3, [], null)[$feed->name];
             $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
-            self::assertSame([['ids' => '1,3']], $this->inLake("SELECT string_agg(id, ',' ORDER BY id) AS ids FROM {$feed->landed}{$current}"));
+            self::assertSame([['ids' => '1,3']], $this->landed("SELECT string_agg(id, ',' ORDER BY id) AS ids FROM {$feed->landed}{$current}"));
             self::assertSame(3, $receipt->read);
             self::assertSame([], glob("{$this->path}/_lighterman/seen/*"), 'what was seen is forgotten');
             $session->close();

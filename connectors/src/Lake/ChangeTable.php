@@ -135,7 +135,7 @@ final class ChangeTable
             $unsent = array_keys(array_filter(array_combine($this->carried, $change->after ?? array_fill(0, count($this->carried), '')), static fn (string|false|null $v): bool => $v === false));
             $lines .= $this->entry($change->after ?? $change->before ?? [], $change->kind, $commit, $change->number, $now, [
                 'row_before' => $change->before === null ? null : json_encode($before, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES),
-                'not_sent' => $unsent === [] ? null : '{'.implode(',', array_map(static fn (string $n): string => '"'.addcslashes($n, '"\\').'"', $unsent)).'}',
+                'not_sent' => $unsent === [] ? null : '{'.implode(',', array_map(static fn (string $n): string => preg_match('/^[^\s{},"\\\\]+$/', $n) && strcasecmp($n, 'null') !== 0 ? $n : '"'.addcslashes($n, '"\\').'"', $unsent)).'}',
             ]);
         }
         $this->files->write($lines);
