@@ -9,14 +9,15 @@ use App\Runtime\Systems;
 
 final class SystemCheck extends Told
 {
-    protected $signature = 'system:check {name} {--as=source : source or target} {--json}';
+    protected $signature = 'system:check {name} {--as= : source or target; what it can be, if left out} {--json}';
 
     protected $description = 'Tests a system; fails when a finding failed';
 
     public function handle(Systems $systems): int
     {
-        $as = $this->option('as') === 'target' ? 'target' : 'source';
-        $findings = SystemBook::check(SystemBook::named((string) $this->argument('name')), $systems)[$as];
+        $system = SystemBook::named((string) $this->argument('name'));
+        $as = $this->option('as') === 'target' || ($this->option('as') === null && ! $system->kind->mayBeSource()) ? 'target' : 'source';
+        $findings = SystemBook::check($system, $systems)[$as];
         if ($this->asJson()) {
             $this->json($findings);
         } else {

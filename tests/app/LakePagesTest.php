@@ -14,6 +14,7 @@ use App\Runtime\Systems;
 use App\Support\LandedTables;
 use App\Support\ShapeHistory;
 use App\Support\SystemKind;
+use Illuminate\Support\Facades\Artisan;
 use Lighterman\Connectors\Tests\StandInStore;
 use Lighterman\Core\Definition\FileWriting;
 use Lighterman\Core\Definition\InvalidDefinition;
@@ -102,6 +103,9 @@ final class LakePagesTest extends AppCase
         self::assertSame([['1', '3.5']], $this->inLake('SELECT id, ph FROM lab.must'));
         $page = (string) $this->get('/landed')->assertOk()->getContent();
         self::assertMatchesRegularExpression('/copy\.loads.*?data-v="500".*?data-v="1"/s', $page);
+        self::assertSame([0, 1, 1], [Artisan::call('lake:scan', ['name' => 'lake']), Artisan::call('lake:scan', ['name' => 'gate']), Artisan::call('lake:scan', ['name' => 'nowhere'])]);
+        self::assertSame(0, Artisan::call('system:check', ['name' => 'lake']));
+        self::assertStringContainsString('Parquet can be written', Artisan::output());
         $this->actingAs(\App\Models\Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']));
         $this->post('/landed/scan', ['system' => 'lake'])->assertForbidden();
         $this->post('/landed/scan', ['system' => 'gate'])->assertForbidden();
