@@ -52,6 +52,9 @@ final class TriggerReader implements LogReader
     /** @var list<string> marks to come at the end of the reading */
     private array $closing = [];
 
+    /** Whether the readings that a reader before this one has written down are behind. */
+    private bool $fresh = false;
+
     /** @var array<string, Relation> by table and shape */
     private array $relations = [];
 
@@ -133,9 +136,11 @@ final class TriggerReader implements LogReader
             return;
         }
         $this->lookedAt = microtime(true);
-        $next = $this->table->after($this->reading);
-        $closing = $this->after;
-        $this->after = [];
+        $stored = $this->fresh ? null : $this->table->reading($this->reading->number + 1);
+        $this->fresh = $stored === null;
+        $next = $stored ?? $this->table->after($this->reading);
+        // A reading that was written down before a mark was asked for does not hold what was there by then.
+        [$closing, $this->after] = $this->fresh ? [$this->after, []] : [[], $this->after];
         if ($next === null) {
             $this->placed($closing);
 
