@@ -4,42 +4,23 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
-use App\Feeds\SystemBook;
 use App\Models\Feed;
 use App\Models\Run;
 use App\Models\SetAside;
 use App\Models\System;
-use App\Runtime\Systems;
 use App\Support\ResultChart;
-use App\Support\SystemKind;
 use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 
-final class LakeFeedTest extends AppCase
+final class LakeFeedTest extends LakeCase
 {
-    private string $path;
-
     protected function setUp(): void
     {
         parent::setUp();
-        $this->path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
-        mkdir($this->path);
-        $this->target = SystemBook::add('lake', ['path' => $this->path], '', SystemKind::Lake);
-    }
-
-    protected function tearDown(): void
-    {
-        exec('rm -rf '.escapeshellarg($this->path));
-        parent::tearDown();
-    }
-
-    /** @return list<list<string|null>> */
-    private function inLake(string $sql): array
-    {
-        return app(Systems::class)->target($this->target)->query($sql, 1000, 30)->rows;
+        $this->target = $this->lake;
     }
 
     private function lastRun(Feed $feed): Run

@@ -5,12 +5,10 @@ declare(strict_types=1);
 namespace Tests\App;
 
 use App\Feeds\DefinitionFile;
-use App\Feeds\SystemBook;
 use App\Feeds\WritingInput;
 use App\Models\AuditEntry;
 use App\Models\Feed;
 use App\Models\System;
-use App\Runtime\Systems;
 use App\Support\LandedTables;
 use App\Support\ShapeHistory;
 use App\Support\SystemKind;
@@ -21,29 +19,13 @@ use Lighterman\Core\Definition\InvalidDefinition;
 use PHPUnit\Framework\Attributes\Test;
 
 /** How a lake is set up, looked at and changed on its pages. */
-final class LakePagesTest extends AppCase
+final class LakePagesTest extends LakeCase
 {
-    private string $path;
-
     protected function setUp(): void
     {
         parent::setUp();
-        $this->path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
-        mkdir($this->path);
-        $this->target = SystemBook::add('lake', ['path' => $this->path], '', SystemKind::Lake);
+        $this->target = $this->lake;
         $this->actingAs($this->engineer());
-    }
-
-    protected function tearDown(): void
-    {
-        exec('rm -rf '.escapeshellarg($this->path));
-        parent::tearDown();
-    }
-
-    /** @return list<list<string|null>> */
-    private function inLake(string $sql): array
-    {
-        return app(Systems::class)->target($this->target)->query($sql, 1000, 30)->rows;
     }
 
     #[Test]
@@ -134,7 +116,7 @@ final class LakePagesTest extends AppCase
         $this->followingRedirects()->post('/systems', $given)->assertOk()->assertSee('A name can be taken once only')->assertDontSee('invented-secret');
         $system = System::where('name', 'far lake')->sole();
         self::assertStringNotContainsString('invented-secret', json_encode([AuditEntry::all()->toArray(), $system->settings, \Illuminate\Support\Facades\DB::table('systems')->get()], JSON_THROW_ON_ERROR));
-        $this->target = $system;
+        $this->target = $this->lake = $system;
         $feed = $this->carry($this->feed());
         self::assertSame('on time', $feed->state());
         self::assertSame([['500']], $this->inLake('SELECT count(*) FROM copy.loads'));

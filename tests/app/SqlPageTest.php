@@ -9,30 +9,18 @@ use App\Models\Person;
 use App\Models\SavedQuery;
 use App\Runtime\RunningQuery;
 use App\Runtime\Systems;
-use App\Support\SystemKind;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
 use Lighterman\Core\Port\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 use Symfony\Component\HttpFoundation\BinaryFileResponse;
 
-final class SqlPageTest extends AppCase
+final class SqlPageTest extends LakeCase
 {
-    private string $path;
-
     protected function setUp(): void
     {
         parent::setUp();
-        $this->path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
-        mkdir($this->path);
-        SystemBook::add('lake', ['path' => $this->path], '', SystemKind::Lake);
         $this->carry($this->feed());
-    }
-
-    protected function tearDown(): void
-    {
-        exec('rm -rf '.escapeshellarg($this->path));
-        parent::tearDown();
     }
 
     #[Test]
