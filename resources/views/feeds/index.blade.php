@@ -18,7 +18,7 @@
     @endcan
 </div>
 <div class="sheet table-box">
-    <table class="rows">
+    <table class="rows close">
         <caption class="hidden-text">All feeds</caption>
         <thead><tr>@can('change')<th><span class="hidden-text">Tick</span></th>@endcan @foreach (['Feed' => '', 'Route' => '', 'Source table' => '', 'Landed table' => '', 'Capture' => '', 'Landing' => '', 'State' => '', 'Behind' => 'num', 'Promise' => 'num', 'Runs' => ''] as $head => $class)<th class="{{ $class }}"><button type="button" @click="sort">{{ $head }}</button></th>@endforeach</tr></thead>
         <tbody>
@@ -28,11 +28,12 @@
                 @can('change')<td><input type="checkbox" name="feeds[]" value="{{ $name }}" aria-label="Tick {{ $name }}"></td>@endcan
                 <td class="clip" data-v="{{ $name }}"><a href="/feeds/{{ rawurlencode($name) }}" title="{{ $name }}">{{ Say::name($name) }}</a></td>
                 <td class="faded">{{ $feed->route->source->name }} → {{ $feed->route->target->name }}</td>
-                <td class="mono clip">{{ $body['table'] }}</td><td class="mono clip">{{ $feed->landed }}</td>
+                <td class="mono clip">{{ isset($body['files']) ? substr($body['table'], 6) : $body['table'] }}</td><td class="mono clip">{{ $feed->landed }}</td>
                 <td>{{ $feed->capture }}@if ($body['watermark']) <span class="faded mono">{{ $body['watermark'] }}</span>@endif</td><td>{{ $body['landing'] }}</td>
                 <td data-v="{{ $state }}">{{ App\Support\Mark::state($state) }}</td>
                 <td class="num" data-v="{{ $behind ?? -1 }}">{{ Say::span($behind) }}</td><td class="num faded" data-v="{{ $feed->promise_seconds }}">{{ Say::span((float) $feed->promise_seconds) }}</td>
-                <td class="faded">{{ Lighterman\Core\Definition\Schedule::fromArray($body['schedule'])->reading() }}</td>
+                @php $runs = $feed->bringsChanges() ? 'continuous' : Lighterman\Core\Definition\Schedule::fromArray($body['schedule'])->reading(); @endphp
+                <td class="faded clip" style="max-width: 112px" title="{{ $runs }}">{{ $runs }}</td>
             </tr>
         @endforeach
         </tbody>

@@ -2,7 +2,7 @@
 @if ($runs->isEmpty())
     <div class="empty"><p>It has not run yet.@if ($feed->due_at && ! $feed->paused_at) A worker takes it up shortly.@endif</p></div>
 @else
-<table class="rows" x-data="rows">
+<table class="rows close" x-data="rows">
     <caption class="hidden-text">Runs</caption>
     <thead><tr><th>Run</th><th>Started</th><th>What</th><th>From → to</th><th class="num">Read</th><th class="num">Inserted</th><th class="num">Updated</th><th class="num">Deleted</th><th class="num">Unchanged</th><th class="num">Kept out</th><th class="num">Took</th><th>Ended</th></tr></thead>
     <tbody>
