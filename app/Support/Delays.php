@@ -30,7 +30,9 @@ final readonly class Delays
     {
         $histogram = new Histogram;
         $spent = ['reading' => 0.0, 'treating' => 0.0, 'landing' => 0.0];
-        foreach (DB::table('latency_minutes')->whereIn('feed_id', $feedIds)->where('minute', '>=', $from)->where('minute', '<', $to)->cursor() as $minute) {
+        // To the microsecond: a minute that has just begun is among those before now.
+        [$first, $end] = array_map(static fn (CarbonImmutable $at): string => $at->format('Y-m-d H:i:s.uP'), [$from, $to]);
+        foreach (DB::table('latency_minutes')->whereIn('feed_id', $feedIds)->where('minute', '>=', $first)->where('minute', '<', $end)->cursor() as $minute) {
             $histogram->merge(Histogram::fromJson($minute->histogram));
             foreach ($spent as $what => $ms) {
                 $spent[$what] = $ms + $minute->{"{$what}_ms"};
