@@ -12,6 +12,7 @@ use App\Runtime\Log\TargetAway;
 use App\Runtime\Systems;
 use Illuminate\Console\Command;
 use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\LeaseLost;
 
 final class LogRead extends Command
 {
@@ -47,6 +48,11 @@ final class LogRead extends Command
         $runner = new LogRunner($systems, $leases, fn (): bool => $this->stop || ($this->option('child') && posix_getppid() !== $parent));
         try {
             $runner->run($lease, (bool) $this->option('drain'));
+        } catch (LeaseLost) {
+            $this->error('Another worker has taken over the reading of this log, so it is not known here whether everything has landed.');
+            $this->line('Run the command again once no other worker reads it.');
+
+            return self::FAILURE;
         } catch (TargetAway $away) {
             return $this->told($away->trouble);
         } catch (Explained $trouble) {

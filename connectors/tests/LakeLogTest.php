@@ -150,6 +150,51 @@ final class LakeLogTest extends ChangeLandingCase
     }
 
     #[Test]
+    public function no_file_is_left_by_what_is_joined_at_once_fails_or_has_lost_its_lease(): void
+    {
+        $this->orders();
+        [$upsert, $journal] = [$this->logFeed('public.orders', ['id']), $this->logFeed('public.orders', ['id'], Landing::Append)];
+        $session = $this->landing($upsert, $journal);
+        $deliver = function (ChangeLanding $session, int $lsn, string $state) use ($upsert, $journal): void {
+            $session->begin();
+            foreach ([$journal, $upsert] as $feed) {
+                $plan = self::plan($feed);
+                $plan->add(new Change('insert', null, [$feed === $upsert ? $state : '7', 's', null], 1), new SourceCommit($lsn, $lsn));
+                $session->apply($feed->name, $plan);
+            }
+            $session->commit([$journal->name => Position::log("0/{$lsn}"), $upsert->name => Position::log("0/{$lsn}")], $lsn, [], null);
+        };
+        for ($lsn = 1; $lsn <= 12; $lsn++) {
+            $deliver($session, $lsn, (string) $lsn);
+        }
+        self::assertSame([1, 12], [count($this->lake->tables()['gate.orders_append']->files), $this->lake->count($journal->landed)], 'the twelfth file was joined with those before it');
+        self::assertSame([], $this->strays());
+
+        // The journal's file is made before the other table refuses its row.
+        try {
+            $deliver($session, 13, 'thirteen');
+            self::fail('It landed.');
+        } catch (FeedRefused) {
+            $session->rollback();
+        }
+        self::assertSame([12, []], [$this->lake->count($journal->landed), $this->strays()]);
+
+        // The lease goes after the last look at it: between the first table's files and the page.
+        $session->begin();
+        $this->lake->openChanges('route', 2)->close();
+        $plan = self::plan($journal);
+        $plan->add(new Change('insert', null, ['13', 's', null], 1), new SourceCommit(13, 13));
+        $session->apply($journal->name, $plan);
+        try {
+            $session->commit([$journal->name => Position::log('0/13')], 13, [], null);
+            self::fail('It committed.');
+        } catch (LeaseLost) {
+            self::assertSame([12, []], [$this->lake->count($journal->landed), $this->strays()]);
+        }
+        $session->close();
+    }
+
+    #[Test]
     public function rows_that_a_load_does_not_bring_are_swept_even_if_it_outlives_the_process(): void
     {
         $this->orders();

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
+use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\Page;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
@@ -231,7 +232,7 @@ final class LakeTest extends LakeCase
     }
 
     #[Test]
-    public function an_older_token_cannot_commit_and_what_it_wrote_is_swept(): void
+    public function an_older_token_cannot_commit_and_what_it_or_a_killed_worker_wrote_is_swept(): void
     {
         $this->loads(50);
         $feed = $this->lakeFeed('loads', 'updated_at', ['id']);
@@ -247,9 +248,11 @@ final class LakeTest extends LakeCase
             self::fail('It committed.');
         } catch (LeaseLost) {
             self::assertSame(0, $this->lake->count($feed->landed));
-            self::assertCount(1, $this->dataFiles());
+            self::assertSame([], $this->dataFiles());
         }
         $new->close();
+        $killed = 'gate/loads/'.Page::prefix('feed-loads', 1, 2).'-0-0.parquet';
+        (new LocalFolder('lake', $this->path))->create($killed, 'PAR1');
         $this->expectException(LeaseLost::class);
         try {
             $this->carry($feed, 3, $this->lake);

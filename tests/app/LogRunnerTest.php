@@ -26,6 +26,7 @@ use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Treatment\Treatment;
@@ -194,6 +195,29 @@ final class LogRunnerTest extends LogRunnerCase
         $this->drain();
         $this->assertCopied();
         self::assertNull($feed->refresh()->reload);
+    }
+
+    #[Test]
+    public function a_mark_of_a_reader_that_died_does_not_end_the_reading_before_everything_has_landed(): void
+    {
+        $this->logFeed();
+        $this->drain();
+        for ($number = 1; $number <= 3; $number++) {
+            $this->gate->run("SELECT pg_logical_emit_message(true, 'lighterman', $1)", [json_encode(['log' => RouteLog::sole()->uid, 'beat' => $number], JSON_THROW_ON_ERROR)]);
+        }
+        $this->gate->run('UPDATE loads SET kg = kg + 1');
+        $this->drain();
+        $this->assertCopied();
+    }
+
+    #[Test]
+    public function who_waits_for_everything_is_told_when_another_worker_takes_over(): void
+    {
+        $this->logFeed();
+        $this->expectException(LeaseLost::class);
+        $this->drain(static function (int $call): void {
+            $call !== 2 ?: RouteLog::query()->increment('token');
+        });
     }
 
     #[Test]

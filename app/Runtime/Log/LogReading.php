@@ -95,9 +95,11 @@ final class LogReading
 
     private float $gapsAt = 0.0;
 
-    private int $beats = 0;
+    /** Number of the mark written last to learn that the log has been read up to it; null before the first. */
+    private ?int $beat = null;
 
-    private int $beatSeen = 0;
+    /** Whether the log has brought that mark. */
+    private bool $beatCame = false;
 
     /** Commit time of the last transaction that has landed or had nothing to land, microseconds. */
     private int $completeAt = 0;
@@ -326,7 +328,7 @@ final class LogReading
             return;
         }
         if (isset($said['beat'])) {
-            $this->beatSeen = (int) $said['beat'];
+            $this->beatCame = $this->beatCame || $said['beat'] === $this->beat;
 
             return;
         }
@@ -523,8 +525,7 @@ final class LogReading
             if ($this->carriers->windowBytes() > self::WINDOW_BYTES) {
                 break;
             }
-            // Marks of a reader that died may still be in the log, so numbers must not repeat.
-            $number = random_int(1, PHP_INT_MAX);
+            $number = self::number();
             $this->changeLog->mark($this->said(['chunk' => $number, 'low' => true]), after: false);
             $chunk = $this->carriers->atSource($carrier, fn () => $this->changeLog->chunk($carrier->definition, $carrier->position->key, $carrier->loadUntil, $carrier->chunkRows));
             if ($this->changeLog->lingering($chunk->unseen)) {
@@ -537,6 +538,12 @@ final class LogReading
         }
 
         return $started;
+    }
+
+    /** Marks of a reader that died may still be in the log, so numbers must not repeat. */
+    private static function number(): int
+    {
+        return random_int(1, PHP_INT_MAX);
     }
 
     /** @param  array<string, mixed>  $what */
@@ -601,7 +608,7 @@ final class LogReading
     /** ISO 8601, on the source's clock; null while nothing is known. */
     private function completeUpTo(): ?string
     {
-        if ($this->caughtUp && ! $this->batch->pending() && $this->beatSeen === $this->beats && $this->beats > 0) {
+        if ($this->caughtUp && ! $this->batch->pending() && $this->beatCame) {
             return SourceCommit::timeAt((int) (microtime(true) * 1e6) + $this->clock->ahead);
         }
 
@@ -610,9 +617,11 @@ final class LogReading
 
     private function beat(): void
     {
-        if (microtime(true) - $this->beatAt >= self::BEAT_SECONDS && $this->beatSeen === $this->beats) {
+        if (microtime(true) - $this->beatAt >= self::BEAT_SECONDS && ($this->beat === null || $this->beatCame)) {
             $this->beatAt = microtime(true);
-            $this->changeLog->mark($this->said(['beat' => ++$this->beats]), after: true);
+            $this->beat = self::number();
+            $this->beatCame = false;
+            $this->changeLog->mark($this->said(['beat' => $this->beat]), after: true);
         }
     }
 
@@ -664,10 +673,10 @@ final class LogReading
         if ($this->batch->pending() || $this->commit !== null || $this->carriers->busy()) {
             return false;
         }
-        if ($this->beats === 0) {
+        if ($this->beat === null) {
             $this->beat();
         }
-        if ($this->beatSeen !== $this->beats) {
+        if (! $this->beatCame) {
             return false;
         }
         $this->save();

@@ -29,7 +29,11 @@ final class LogRunner
         $this->stopping = $stopping;
     }
 
-    /** @param  bool  $drain  ends once everything committed before the call has landed */
+    /**
+     * @param  bool  $drain  ends once everything committed before the call has landed
+     *
+     * @throws LeaseLost if that cannot be said, for another worker has taken over
+     */
     public function run(LogLease $lease, bool $drain = false): void
     {
         try {
@@ -40,8 +44,11 @@ final class LogRunner
                     return;
                 }
             }
-        } catch (LeaseLost) {
+        } catch (LeaseLost $lost) {
             // Another worker goes on from what stands in the target.
+            if ($drain) {
+                throw $lost;
+            }
         } finally {
             $this->leases->release($lease);
         }

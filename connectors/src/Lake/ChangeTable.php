@@ -78,6 +78,12 @@ final class ChangeTable
         $this->files->clear();
     }
 
+    /** @return array<string, true> names of the files made since begin(), as a writer hands them over */
+    public function handOver(): array
+    {
+        return $this->files->handOver();
+    }
+
     public function hasChanges(): bool
     {
         return $this->read > 0;

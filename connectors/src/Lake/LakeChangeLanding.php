@@ -145,7 +145,7 @@ final class LakeChangeLanding implements ChangeLanding
 
     public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime, array $kept = []): array
     {
-        $receipts = $pages = $made = [];
+        $receipts = $pages = [];
         foreach ($feeds as $feed => $to) {
             $page = $this->feed($feed);
             $tables = $page->tables;
@@ -153,7 +153,6 @@ final class LakeChangeLanding implements ChangeLanding
             if (isset($this->begun[$feed]) && $this->tables[$feed]->hasChanges()) {
                 [$files, $counts, $read] = $this->named($feed, fn (): array => $this->tables[$feed]->finish());
                 $tables[(string) $this->tables[$feed]->landed->name] = $files;
-                $made += $files->names();
             }
             ['dropped' => $dropped, 'setAside' => $setAside] = $kept[$feed] ?? ['dropped' => 0, 'setAside' => 0];
             $receipts[$feed] = new Receipt(
@@ -164,7 +163,8 @@ final class LakeChangeLanding implements ChangeLanding
         }
         array_map(static fn (SeenFiles $s) => $s->flush(), $this->seen);
         $before = $this->page;
-        $this->turn($this->page->landed($pages, $place));
+        $made = array_merge(...array_values(array_map(static fn (ChangeTable $t): array => $t->handOver(), $this->tables)));
+        $this->turn($this->page->landed($pages, $place), $made);
         $this->settle($before, $pages, $made);
 
         return $receipts;
@@ -215,9 +215,10 @@ final class LakeChangeLanding implements ChangeLanding
         array_map(static fn (ChangeTable $t) => $t->clear(), $this->tables);
     }
 
-    private function turn(RoutePage $next): void
+    /** @param  array<string, true>  $made  files that were made for the page */
+    private function turn(RoutePage $next, array $made = []): void
     {
-        $this->ledger->writeRoute($next);
+        $this->ledger->writeRoute($next, $made);
         $this->page = $next;
     }
 

@@ -146,7 +146,6 @@ final class LakeLanding implements LandingSession
             throw new \LogicException('There is nothing to finish.');
         }
         $tables = $this->page->tables;
-        $made = [];
         $counts = new Counts(0);
         $keys = $this->merges ? array_map(static fn (TableWriter $w): string => $w->staged(), $this->writers) : [];
         foreach ($this->landed->tables() as $fork => $table) {
@@ -155,13 +154,13 @@ final class LakeLanding implements LandingSession
                 $leaving[] = $this->goneKeys();
             }
             [$files, $own] = $this->writers[$fork]->finish($this->merges ? implode(' UNION ALL ', $leaving) : '');
-            $made += $files->names();
             $tables[(string) $table->name] = $this->writers[$fork]->joined($files);
             $counts = $counts->plus($own);
         }
         $receipt = $unit->receipt($this->run, $last, $counts, self::now());
         $next = $this->page->landed($receipt, $tables, time());
-        $this->ledger->write($next);
+        $made = array_merge(...array_values(array_map(static fn (TableWriter $w): array => $w->handOver(), $this->writers)));
+        $this->ledger->write($next, $made);
         $this->nameFiles($tables, $this->page->tables);
         // Those whose time is over, and those that were joined before they ever counted.
         $gone = array_diff_key($this->page->kept() + $made, $next->kept());

@@ -118,16 +118,42 @@ final readonly class Ledger
         $this->write($last->claimed(0)->having($tables, []));
     }
 
-    /** @throws LeaseLost if somebody else has written a page since */
-    public function write(Page $page): void
+    /**
+     * @param  array<string, true>  $made  files that were made for the page
+     *
+     * @throws LeaseLost if somebody else has written a page since; then none of those files is left
+     */
+    public function write(Page $page, array $made = []): void
     {
-        $this->turn("feeds/{$page->feed}", $page->number, $page->toJson()) || throw LeaseLost::to($this->last($page->feed)->token ?? $page->token, $page->token);
+        if (! $this->turn("feeds/{$page->feed}", $page->number, $page->toJson())) {
+            $this->lost($this->last($page->feed), $page->token, $made);
+        }
     }
 
-    /** @throws LeaseLost if somebody else has written a page since */
-    public function writeRoute(RoutePage $page): void
+    /**
+     * @param  array<string, true>  $made  files that were made for the page
+     *
+     * @throws LeaseLost if somebody else has written a page since; then none of those files is left
+     */
+    public function writeRoute(RoutePage $page, array $made = []): void
     {
-        $this->turn("routes/{$page->route}", $page->number, $page->toJson()) || throw LeaseLost::to($this->lastOfRoute($page->route)->token ?? $page->token, $page->token);
+        if (! $this->turn("routes/{$page->route}", $page->number, $page->toJson())) {
+            $this->lost($this->lastOfRoute($page->route), $page->token, $made);
+        }
+    }
+
+    /**
+     * Whoever has taken over had cleared away before these files came.
+     *
+     * @param  array<string, true>  $made
+     *
+     * @throws LeaseLost
+     */
+    private function lost(Page|RoutePage|null $last, int $token, array $made): never
+    {
+        // A store may have taken a page and failed to say so; what that page counts stays.
+        array_map($this->folder->delete(...), array_keys(array_diff_key($made, $last?->kept() ?? [])));
+        throw LeaseLost::to($last->token ?? $token, $token);
     }
 
     /** Adds a page to a book, and takes away one that nobody can be reading any more. @return bool false if somebody else has taken its number */

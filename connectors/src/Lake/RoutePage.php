@@ -46,6 +46,12 @@ final readonly class RoutePage
         return new self($this->route, $this->number + 1, $this->token, $this->place, array_diff_key($this->feeds, [$feed => true]));
     }
 
+    /** @return array<string, true> files that must stay */
+    public function kept(): array
+    {
+        return array_merge(...array_values(array_map(static fn (Page $p): array => $p->kept(), $this->feeds)));
+    }
+
     public function toJson(): string
     {
         return json_encode(['route' => $this->route, 'number' => $this->number, 'token' => $this->token, 'place' => $this->place, 'feeds' => array_map(static fn (Page $p): array => $p->toArray(), $this->feeds)], JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES);

@@ -35,6 +35,9 @@ final class TableWriter
     /** @var list<DataFile> made since begin() */
     private array $made = [];
 
+    /** @var array<string, true> names of files made since begin() that have not been handed over */
+    private array $placed = [];
+
     private bool $merges = false;
 
     private bool $replaces = false;
@@ -106,9 +109,29 @@ final class TableWriter
         return $this->merge($leaving);
     }
 
+    /**
+     * Whoever takes the files makes them count, or takes them away.
+     *
+     * @return array<string, true> names of all files made since begin(), those that were joined at once too
+     */
+    public function handOver(): array
+    {
+        [$placed, $this->placed] = [$this->placed, []];
+
+        return $placed;
+    }
+
+    /** Forgets the delivery under way, with the files made for it. */
     public function clear(): void
     {
         $this->stage->clear();
+        foreach (array_keys($this->handOver()) as $name) {
+            try {
+                $this->folder->delete($name);
+            } catch (SystemTrouble) {
+                // Whoever takes the feed next clears away what is left.
+            }
+        }
     }
 
     /**
@@ -317,6 +340,7 @@ final class TableWriter
                 $below = str_replace('lm%20part%20', '', substr($path, strlen($made) + 1));
                 $name = "{$this->landed->name->schema}/{$this->landed->name->name}/{$below}";
                 $files[] = new DataFile($name, $count, (int) filesize($path), DataFile::partitionOf($below), $this->sequence, count($this->was->eras) - 1);
+                $this->placed[$name] = true;
                 $this->folder->place($path, $name);
             } else {
                 unlink($path);
