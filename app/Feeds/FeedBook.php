@@ -96,6 +96,16 @@ final class FeedBook
         return self::each($feeds, 'asked to run', static fn (Feed $f): ?array => in_array($f->state(), ['paused', 'held'], true) ? null : ['due_at' => $f->bringsChanges() ? null : now(), 'why' => 'asked']);
     }
 
+    /**
+     * Has the small files of what the feeds have landed joined; those that land in no lake have none.
+     *
+     * @param  iterable<Feed>  $feeds
+     */
+    public static function joinFiles(iterable $feeds): int
+    {
+        return self::each($feeds, 'asked to join files', static fn (Feed $f): ?array => $f->route->target->kind->keepsFiles() ? ['join_asked' => true] : null);
+    }
+
     /** Has a live log feed read a range of keys, or the whole table, again beside its changes. */
     public static function reload(Feed $feed, ?string $from, ?string $until): void
     {

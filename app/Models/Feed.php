@@ -26,7 +26,7 @@ final class Feed extends Record
     public const LOG_FAILED = "EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.capture = feeds.capture AND l.standing = 'failed')";
 
     protected $casts = [
-        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'gap' => 'array', 'cancel_asked' => 'boolean',
+        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'gap' => 'array', 'cancel_asked' => 'boolean', 'join_asked' => 'boolean',
         'paused_at' => 'immutable_datetime', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime',
         'last_landed_at' => 'immutable_datetime',
     ];

@@ -10,6 +10,9 @@ use Illuminate\Database\Eloquent\Relations\HasMany;
 /** One go of a worker at a feed. Consecutive runs that found nothing fold into one. */
 final class Run extends Record
 {
+    /** Kind of a run that joins files and carries nothing. */
+    public const JOIN = 'join';
+
     public $timestamps = false;
 
     protected $casts = ['trouble' => 'array', 'started_at' => 'immutable_datetime', 'ended_at' => 'immutable_datetime'];

@@ -19,6 +19,7 @@ use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
@@ -67,6 +68,27 @@ final class FeedRunner
         } catch (Throwable $e) {
             Log::error("feed {$feed->name}: ".Fault::told($e));
             $this->failed($feed, SystemTrouble::passing('fault', 'Lighterman itself failed while carrying this feed ('.$e::class.').', 'The log, var/storage/logs, says where. Nothing was half written; it is tried again.'), $recorder);
+        } finally {
+            $this->leases->release($lease);
+        }
+    }
+
+    /** Joins the small files of what the feed has landed, whether it is due or paused. */
+    public function join(Lease $lease): void
+    {
+        $feed = Feed::with('route.target', 'definition')->findOrFail($lease->feedId);
+        try {
+            $this->endLostRuns($feed);
+            FileJoining::run($feed, $lease->worker, function () use ($feed, $lease): ?JoinedFiles {
+                $session = $this->systems->target($feed->route->target)->open($feed->definition->parsed()->landedTable(), $feed->uid, $lease->token);
+                try {
+                    return $session->join(fn () => $this->leases->renew($lease));
+                } finally {
+                    $session->close();
+                }
+            });
+        } catch (LeaseLost) {
+            // Whoever holds the feed now sees that it was asked for.
         } finally {
             $this->leases->release($lease);
         }
@@ -205,7 +227,7 @@ final class FeedRunner
             'reload' => "Reads {$definition->source} whole.",
             'load' => $plan->from->key === null ? "First load of {$definition->source} in key order." : "First load goes on after {$plan->from}.",
             'increment' => "Reads from {$plan->from} to {$plan->end()}.",
-            'files' => 'Takes '.(count($plan->files) === 1 ? '1 file' : count($plan->files).' files').', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files))).($plan->refused === [] ? '.' : '; '.count($plan->refused).' of them changed since they were taken and are set aside.'),
+            'files' => 'Takes '.Say::files(count($plan->files)).', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files))).($plan->refused === [] ? '.' : '; '.count($plan->refused).' of them changed since they were taken and are set aside.'),
         });
         if ($plan->kind === 'increment' || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
             return;

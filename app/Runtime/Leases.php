@@ -20,6 +20,12 @@ final readonly class Leases
         return $this->take('f.due_at <= clock_timestamp()', []);
     }
 
+    /** A feed whose small files are to be joined and that nobody holds. */
+    public function toJoin(): ?Lease
+    {
+        return $this->take('f.join_asked', []);
+    }
+
     /** One named feed, due or not; null while another worker holds it. */
     public function of(int $feedId): ?Lease
     {

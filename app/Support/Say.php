@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace App\Support;
 
+use App\Models\Run;
 use Carbon\CarbonImmutable;
 use DateTimeInterface;
 use Illuminate\Support\Facades\Auth;
@@ -35,6 +36,11 @@ final class Say
     public static function rows(int $n): string
     {
         return self::short($n).($n === 1 ? ' row' : ' rows');
+    }
+
+    public static function files(int $n): string
+    {
+        return $n === 1 ? '1 file' : self::count($n).' files';
     }
 
     public static function bytes(int|float|null $n): string
@@ -127,7 +133,7 @@ final class Say
     /** What a run does. */
     public static function kind(string $kind): string
     {
-        return ['load' => 'first load', 'increment' => 'increment', 'reload' => 'reload', 'files' => 'files', 'log' => 'changes', 'log load' => 'load beside changes'][$kind] ?? $kind;
+        return ['load' => 'first load', 'increment' => 'increment', 'reload' => 'reload', 'files' => 'files', 'log' => 'changes', 'log load' => 'load beside changes', Run::JOIN => 'files joined'][$kind] ?? $kind;
     }
 
     /** Exact, with the zone named, for hovering. */

@@ -14,6 +14,7 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\FeedRefused;
+use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Position\Position;
@@ -170,26 +171,33 @@ final class LakeLogTest extends ChangeLandingCase
         self::assertSame([1, 12], [count($this->lake->tables()['gate.orders_append']->files), $this->lake->count($journal->landed)], 'the twelfth file was joined with those before it');
         self::assertSame([], $this->strays());
 
+        // Between two deliveries small files are joined when somebody asks.
+        $deliver($session, 13, '13');
+        self::assertEquals(new JoinedFiles(2, 1), $session->join($journal->name, static fn () => null));
+        self::assertNull($session->join($journal->name, static fn () => null));
+        $deliver($session, 14, '14');
+        self::assertSame([2, 14, 14, []], [count($this->lake->tables()['gate.orders_append']->files), $this->lake->count($journal->landed), $session->sequence($journal->name), $this->strays()]);
+
         // The journal's file is made before the other table refuses its row.
         try {
-            $deliver($session, 13, 'thirteen');
+            $deliver($session, 15, 'fifteen');
             self::fail('It landed.');
         } catch (FeedRefused) {
             $session->rollback();
         }
-        self::assertSame([12, []], [$this->lake->count($journal->landed), $this->strays()]);
+        self::assertSame([14, []], [$this->lake->count($journal->landed), $this->strays()]);
 
         // The lease goes after the last look at it: between the first table's files and the page.
         $session->begin();
         $this->lake->openChanges('route', 2)->close();
         $plan = self::plan($journal);
-        $plan->add(new Change('insert', null, ['13', 's', null], 1), new SourceCommit(13, 13));
+        $plan->add(new Change('insert', null, ['15', 's', null], 1), new SourceCommit(15, 15));
         $session->apply($journal->name, $plan);
         try {
-            $session->commit([$journal->name => Position::log('0/13')], 13, [], null);
+            $session->commit([$journal->name => Position::log('0/15')], 15, [], null);
             self::fail('It committed.');
         } catch (LeaseLost) {
-            self::assertSame([12, []], [$this->lake->count($journal->landed), $this->strays()]);
+            self::assertSame([14, []], [$this->lake->count($journal->landed), $this->strays()]);
         }
         $session->close();
     }

@@ -9,6 +9,7 @@ use Lighterman\Connectors\Lake\Page;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -184,6 +185,49 @@ final class LakeTest extends LakeCase
         self::assertSame([], array_diff(array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()), $kept), 'what was joined before it ever counted is gone');
         self::assertSame(['part=a' => 4, 'part=b' => 2], array_map(static fn (array $p): int => $p['files'], $this->lake->files(new TableName('gate', 'trickle'))->partitions ?? []));
         self::assertSame(30, $this->lake->count(new TableName('gate', 'trickle')));
+    }
+
+    #[Test]
+    public function a_run_of_its_own_joins_what_is_small_and_nothing_else_moves(): void
+    {
+        $this->gate->run('CREATE TABLE trickle (id bigint PRIMARY KEY, part text)');
+        $feed = $this->lakeFeed('trickle', 'id', ['id'], Landing::Append, ['part'], ['watermarkUnique' => true]);
+        for ($n = 1; $n <= 4; $n++) {
+            $this->touch("INSERT INTO trickle VALUES ({$n} * 2, 'a'), ({$n} * 2 + 1, CASE WHEN {$n} < 3 THEN 'b' ELSE 'c' || {$n} END)");
+            $this->carry($feed, into: $this->lake);
+        }
+        $before = $this->counted('gate.trickle');
+        self::assertSame([8, 6], [count($before), $this->lake->files($feed->landed)?->small]);
+        $page = $this->ledger()->last('feed-trickle');
+        $late = $this->lake->open($feed->landedTable(), 'feed-trickle', 5);
+        $session = $this->lake->open($feed->landedTable(), 'feed-trickle', 6);
+        try {
+            $late->join(static fn () => null);
+            self::fail('It joined.');
+        } catch (LeaseLost) {
+            self::assertSame([$before, 8], [$this->counted('gate.trickle'), count($this->dataFiles())], 'who has lost its lease joins nothing');
+        }
+        $alive = 0;
+        $joined = $session->join(function () use (&$alive): void {
+            $alive++;
+        });
+        self::assertEquals([new JoinedFiles(8, 4), 2], [$joined, $alive]);
+        self::assertSame([4, 0, 8], [count($this->counted('gate.trickle')), $this->lake->files($feed->landed)?->small, $this->lake->count($feed->landed)]);
+        self::assertSame([['n' => '8', 's' => '44', 'parts' => '4']], $this->inLake('SELECT count(*) AS n, sum(id) AS s, count(DISTINCT part) AS parts FROM gate.trickle'));
+        foreach ($before as $name) {
+            self::assertFileExists("{$this->path}/{$name}", 'who reads it may go on');
+        }
+        $after = $this->ledger()->last('feed-trickle');
+        self::assertEquals([$page?->position, $page?->sequence, $page?->receipts], [$after?->position, $after?->sequence, $after?->receipts]);
+        self::assertNull($session->join(static fn () => null), 'nothing is left to join');
+
+        // The next delivery goes on from there.
+        $this->touch("INSERT INTO trickle VALUES (10, 'a')");
+        $this->carry($feed, 7, $this->lake);
+        self::assertSame([9, 5], [$this->lake->count($feed->landed), count($this->counted('gate.trickle'))]);
+        $kept = array_keys($this->ledger()->last('feed-trickle')?->kept() ?? []);
+        self::assertEqualsCanonicalizing($kept, array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()));
+        self::assertSame([], $this->ledger()->last('feed-trickle')?->claimed(8, time() + Page::GRACE + 1)->retired, 'they go once nobody can be reading them');
     }
 
     #[Test]

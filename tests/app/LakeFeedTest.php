@@ -4,10 +4,14 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
+use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Models\Run;
 use App\Models\SetAside;
 use App\Models\System;
+use App\Runtime\FeedRunner;
+use App\Runtime\Leases;
+use App\Runtime\Systems;
 use App\Support\ResultChart;
 use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Landing;
@@ -89,6 +93,47 @@ final class LakeFeedTest extends LakeCase
         $files = glob("{$this->path}/copy/loads/*.parquet") ?: [];
         $this->carry($feed);
         self::assertSame([500, $files], [$this->lastRun($feed)->unchanged, glob("{$this->path}/copy/loads/*.parquet") ?: []]);
+    }
+
+    #[Test]
+    public function small_files_are_joined_when_asked_even_of_a_paused_feed(): void
+    {
+        $feed = $this->carry($this->feed(['landing' => Landing::Append]));
+        for ($n = 1; $n <= 2; $n++) {
+            $this->gate->run("INSERT INTO loads VALUES (500 + {$n}, {$n}, clock_timestamp())");
+            usleep(600_000);
+            $feed = $this->carry($feed);
+        }
+        $this->actingAs($this->engineer());
+        FeedBook::pause([$feed]);
+        self::assertMatchesRegularExpression('/<b>3<\/b> of them are small.*value="joinFiles"/s', (string) $this->get('/landed/loads')->getContent());
+        $this->post('/feeds/act', ['act' => 'joinFiles', 'feeds' => ['loads']])->assertSessionHas('done', 'loads is asked to join its small files.');
+        $this->get('/landed/loads')->assertSee('Joining small files is asked for');
+        [$stands, $sequence, $landed] = [$feed->stands(), $feed->sequence, $feed->last_landed_at];
+        $leases = new Leases('test');
+        $lease = $leases->toJoin();
+        self::assertNotNull($lease);
+        (new FeedRunner(app(Systems::class), $leases, static fn (): bool => false))->join($lease);
+        $run = $feed->runs()->where('kind', Run::JOIN)->sole();
+        self::assertSame(['done', '3 files', '1 file', 0, true], [$run->state, $run->window_from, $run->window_to, $run->read, $run->addsUp()]);
+        $feed->refresh();
+        self::assertEquals([$stands, $sequence, $landed, false, 'paused'], [$feed->stands(), $feed->sequence, $feed->last_landed_at, $feed->join_asked, $feed->state()]);
+        self::assertNull($leases->toJoin());
+        self::assertSame([['502']], $this->inLake('SELECT count(*) FROM copy.loads'));
+        $this->get("/runs/{$run->id}")->assertSee('3 files before, 1 file after')->assertDontSee('No receipt');
+        $this->get('/feeds/loads/runs')->assertSee('files joined')->assertSee('3 files → 1 file');
+
+        // The feed goes on where it stood; the command says what it did, and what it cannot do.
+        FeedBook::resume([$feed]);
+        $this->gate->run('INSERT INTO loads VALUES (600, 6, clock_timestamp())');
+        usleep(600_000);
+        $this->carry($feed);
+        self::assertSame([['503']], $this->inLake('SELECT count(*) FROM copy.loads'));
+        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('of 2 files there are 1 now')->assertSuccessful();
+        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('No files were small enough')->assertSuccessful();
+        exec('rm -rf '.escapeshellarg($this->path));
+        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('there is no folder')->assertFailed();
+        self::assertSame([false, 'carried', null], [$feed->refresh()->join_asked, $feed->standing, $feed->trouble]);
     }
 
     #[Test]

@@ -43,10 +43,10 @@ abstract class LogRunnerCase extends AppCase
     }
 
     /** @param  (callable(int): void)|null  $meanwhile  called before every message, with the number of calls */
-    protected function drain(?callable $meanwhile = null): void
+    protected function drain(?callable $meanwhile = null, ?RouteLog $log = null): void
     {
         $leases = new LogLeases('test');
-        $lease = $leases->of(RouteLog::sole()->id);
+        $lease = $leases->of(($log ?? RouteLog::sole())->id);
         self::assertNotNull($lease);
         $calls = 0;
         (new LogRunner(app(Systems::class), $leases, static function () use ($meanwhile, &$calls): bool {

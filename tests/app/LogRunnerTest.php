@@ -6,6 +6,7 @@ namespace Tests\App;
 
 use App\Feeds\AsideDesk;
 use App\Feeds\FeedBook;
+use App\Feeds\SystemBook;
 use App\Feeds\WatchedRecords;
 use App\Models\Feed;
 use App\Models\MaskKey;
@@ -18,6 +19,7 @@ use App\Runtime\Systems;
 use App\Support\Decisions;
 use App\Support\Delays;
 use App\Support\Frame;
+use App\Support\SystemKind;
 use App\Support\TideChart;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
@@ -218,6 +220,36 @@ final class LogRunnerTest extends LogRunnerCase
         $this->drain(static function (int $call): void {
             $call !== 2 ?: RouteLog::query()->increment('token');
         });
+    }
+
+    #[Test]
+    public function the_reader_of_a_log_joins_small_files_when_asked_and_a_database_has_none(): void
+    {
+        $inHouse = $this->logFeed();
+        $path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
+        mkdir($path);
+        try {
+            $this->target = SystemBook::add('lake', ['path' => $path], '', SystemKind::Lake);
+            $feed = $this->logFeed(more: ['name' => 'journal', 'landing' => Landing::Append]);
+            $log = RouteLog::where('route_id', $feed->route_id)->sole();
+            for ($n = 0; $n < 3; $n++) {
+                $this->gate->run('UPDATE loads SET kg = kg + 1 WHERE id = 1');
+                $this->drain(log: $log);
+            }
+            FeedBook::pause([$feed]);
+            self::assertSame(1, FeedBook::joinFiles([$feed, $inHouse]));
+            $this->gate->run('UPDATE loads SET kg = kg + 1 WHERE id = 1');
+            $this->drain(log: $log);
+            $run = $feed->runs()->where('kind', Run::JOIN)->sole();
+            self::assertSame(['done', '3 files', '1 file', false], [$run->state, $run->window_from, $run->window_to, $feed->refresh()->join_asked]);
+            FeedBook::resume([$feed]);
+            $this->drain(log: $log);
+            $kept = app(Systems::class)->target($this->target)->kept()['copy.journal'];
+            self::assertSame([2, (int) $this->gate->value('SELECT count(*) FROM loads') + 3], [$kept->files, $kept->rows], 'what changed meanwhile waited in the spool');
+            $this->assertRunsAddUp($feed);
+        } finally {
+            exec('rm -rf '.escapeshellarg($path));
+        }
     }
 
     #[Test]

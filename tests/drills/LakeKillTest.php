@@ -33,6 +33,8 @@ final class LakeKillTest extends DrillCase
         $cutShort = 0;
         try {
             for ($round = 0; $round < $rounds; $round++) {
+                // Files are joined in between, also while it is killed.
+                $this->own->run('UPDATE feeds SET join_asked = true');
                 $worker = $this->startWorker();
                 $this->gate->run('UPDATE loads SET kg = kg + 1, arrived_on = arrived_on + (id % 11 = 0)::int, updated_at = clock_timestamp() WHERE id % 5 = '.mt_rand(0, 4).'; INSERT INTO passages (lane) SELECT g % 4 FROM generate_series(1, 2000) g');
                 usleep(mt_rand(100, 1800) * 1000);

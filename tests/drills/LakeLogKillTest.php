@@ -42,6 +42,8 @@ final class LakeLogKillTest extends LogCase
                 if (! $this->trafficRuns()) {
                     $this->startTraffic(1500, $seed + $round);
                 }
+                // Files are joined in between, also while it is killed.
+                $this->own->run('UPDATE feeds SET join_asked = true');
                 $reader = $this->startReader();
                 $until = microtime(true) + mt_rand(1_000_000, 5_000_000) / 1e6;
                 while (microtime(true) < $until) {

@@ -39,6 +39,13 @@ export async function signIn(page, who = 'engineer') {
     await page.waitForURL('**/watch');
 }
 
+// A page on which an engineer has signed in, in a browser of its own.
+export async function engineersPage() {
+    const page = await open(await launch());
+    await signIn(page);
+    return page;
+}
+
 const run = promisify(execFile);
 export const lighterman = async (...args) => (await run('php', ['bin/lighterman', ...args])).stdout;
 export const traffic = async (...args) => (await run('bin/traffic', args)).stdout;

@@ -1,14 +1,10 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
-import { base, feed, launch, lighterman, open, signIn, sql, until, violations } from './harness.mjs';
+import { base, engineersPage, feed, lighterman, sql, until, violations } from './harness.mjs';
 
-let browser, page;
-before(async () => {
-    browser = await launch();
-    page = await open(browser);
-    await signIn(page);
-});
-after(() => browser.close());
+let page;
+before(async () => (page = await engineersPage()));
+after(() => page.context().browser().close());
 
 const same = async (columns, table, copy) => {
     const sum = `SELECT count(*) || ' ' || coalesce(sum(hashtextextended(ROW(${columns})::text, 0)), 0) FROM`;

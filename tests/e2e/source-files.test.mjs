@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { readdirSync, utimesSync, writeFileSync } from 'node:fs';
 import { after, before, test } from 'node:test';
 import { gzipSync } from 'node:zlib';
-import { base, feed, launch, open, signIn, sql, until, violations } from './harness.mjs';
+import { base, engineersPage, feed, sql, until, violations } from './harness.mjs';
 
 const drop = `${process.env.LIGHTERMAN_VAR}/lab-drop`;
 // Files are taken once nobody has written to them for some seconds.
@@ -11,13 +11,9 @@ const leave = (path, contents, ago = 60) => {
     utimesSync(`${drop}/${path}`, Date.now() / 1000 - ago, Date.now() / 1000 - ago);
 };
 
-let browser, page;
-before(async () => {
-    browser = await launch();
-    page = await open(browser);
-    await signIn(page);
-});
-after(async () => browser.close());
+let page;
+before(async () => (page = await engineersPage()));
+after(() => page.context().browser().close());
 
 test('the laboratory\'s files are recognised, rehearsed and taken in', async () => {
     await page.goto(`${base}/feeds/new?source=lab%20drop&target=warehouse`);

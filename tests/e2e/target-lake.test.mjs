@@ -1,15 +1,11 @@
 import assert from 'node:assert/strict';
 import { cpSync } from 'node:fs';
 import { after, before, test } from 'node:test';
-import { base, feed, launch, lighterman, open, signIn, sql, until, violations, write } from './harness.mjs';
+import { base, engineersPage, feed, lighterman, sql, until, violations, write } from './harness.mjs';
 
-let browser, page;
-before(async () => {
-    browser = await launch();
-    page = await open(browser);
-    await signIn(page);
-});
-after(async () => browser.close());
+let page;
+before(async () => (page = await engineersPage()));
+after(() => page.context().browser().close());
 
 test('a lake that is not there is said, and the demo\'s lake passes its test', async () => {
     await page.goto(`${base}/systems/new?kind=lake`);
@@ -133,6 +129,31 @@ test('every version lands in the lake as it comes by the change log', async () =
         return (await page.getByText('T-TWO').count()) > 0 && (await page.getByText('T-ONE').count()) > 0;
     }, 60);
     assert.deepEqual(await violations(page), []);
+});
+
+test('small files are joined from the page, while nothing else moves', async () => {
+    for (let i = 0; i < 3; i++) {
+        await sql('weighbridge', "INSERT INTO gate_log (seen_at, plate, direction, lane) VALUES (now(), 'ORC 1', 'i', 1)");
+        await new Promise((r) => setTimeout(r, 1500));
+        await lighterman('feed:run', 'gate log in the lake');
+    }
+    const before = await feed('gate log in the lake');
+    await page.goto(`${base}/landed/gate%20log%20in%20the%20lake`);
+    await page.getByText(/\d+ of them are small, with others in the same partition/).waitFor();
+    assert.deepEqual(await violations(page), []);
+    await page.getByRole('button', { name: 'Join small files' }).press('Enter');
+    await page.getByText('gate log in the lake is asked to join its small files.').waitFor();
+    await until('they are joined', async () => {
+        await page.goto(`${base}/feeds/gate%20log%20in%20the%20lake/runs`);
+        return (await page.getByRole('row', { name: /files joined \d+ files → \d+ files? .*done/ }).count()) === 1;
+    });
+    await page.getByRole('row', { name: /files joined/ }).getByRole('link').click();
+    await page.getByText('Rows, position and receipts stayed as they were.').waitFor();
+    assert.deepEqual(await violations(page), []);
+    assert.equal((await feed('gate log in the lake')).position, before.position);
+    await page.goto(`${base}/landed/gate%20log%20in%20the%20lake?count=1`);
+    await page.getByText('the same number').waitFor();
+    assert.equal(await page.getByRole('button', { name: 'Join small files' }).count(), 0);
 });
 
 test('what changes at the source lands in the lake with the next window', async () => {

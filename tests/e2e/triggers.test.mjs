@@ -4,17 +4,13 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { after, before, test } from 'node:test';
-import { base, feed, launch, open, signIn, sql, until, violations } from './harness.mjs';
+import { base, engineersPage, feed, sql, until, violations } from './harness.mjs';
 
-let browser, page;
+let page;
 const folder = mkdtempSync(join(tmpdir(), 'lighterman-'));
-before(async () => {
-    browser = await launch();
-    page = await open(browser);
-    await signIn(page);
-});
+before(async () => (page = await engineersPage()));
 after(async () => {
-    await browser.close();
+    await page.context().browser().close();
     rmSync(folder, { recursive: true });
 });
 

@@ -138,15 +138,15 @@ final class FeedsController
         return redirect("/feeds/{$this->path($feed)}")->with('done', 'The new shape is agreed; the feed goes on from where it stood.');
     }
 
-    /** Pauses, resumes or runs one or many. */
+    /** Pauses, resumes or runs one or many, or has their files joined. */
     public function act(Request $request): RedirectResponse
     {
-        $given = $request->validate(['act' => 'required|in:pause,resume,runNow', 'feeds' => 'required|array|max:2000', 'feeds.*' => 'string']);
+        $given = $request->validate(['act' => 'required|in:pause,resume,runNow,joinFiles', 'feeds' => 'required|array|max:2000', 'feeds.*' => 'string']);
         $feeds = Feed::whereIn('name', $given['feeds'])->get();
         $changed = match ($given['act']) {
-            'pause' => FeedBook::pause($feeds), 'resume' => FeedBook::resume($feeds), 'runNow' => FeedBook::runNow($feeds),
+            'pause' => FeedBook::pause($feeds), 'resume' => FeedBook::resume($feeds), 'runNow' => FeedBook::runNow($feeds), 'joinFiles' => FeedBook::joinFiles($feeds),
         };
-        $word = ['pause' => 'paused', 'resume' => 'resumed', 'runNow' => 'asked to run'][$given['act']];
+        $word = ['pause' => 'paused', 'resume' => 'resumed', 'runNow' => 'asked to run', 'joinFiles' => 'asked to join its small files'][$given['act']];
         $whole = $changed === 1 && $feeds->count() === 1 ? "{$feeds[0]->name} is {$word}." : "{$changed} of {$feeds->count()} feeds {$word}.";
 
         return back()->with('done', $whole);

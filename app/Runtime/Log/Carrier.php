@@ -38,6 +38,9 @@ final class Carrier
     /** Whether records that were set aside are to be sent again. */
     public bool $again = false;
 
+    /** Whether the small files of what it has landed are to be joined. */
+    public bool $joins = false;
+
     /** Whether its changes go to the spool instead of landing with the others. */
     public bool $apart = false;
 

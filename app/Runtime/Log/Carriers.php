@@ -137,6 +137,18 @@ final class Carriers
         return null;
     }
 
+    /** A feed whose small files are to be joined. */
+    public function joinable(): ?Carrier
+    {
+        foreach ($this->carriers as $carrier) {
+            if ($carrier->joins) {
+                return $carrier;
+            }
+        }
+
+        return null;
+    }
+
     public function withWindow(int $number): ?Carrier
     {
         foreach ($this->restless() as $carrier) {
@@ -230,7 +242,7 @@ final class Carriers
      */
     public function sync(ChangeLog $changeLog, ?ChangeLanding $landing, Systems $systems, callable $atTarget): bool
     {
-        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
+        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'join_asked', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
         if ($rows->isEmpty()) {
             $changeLog->remove();
             $this->log->delete();
@@ -266,6 +278,7 @@ final class Carriers
     {
         $carrier->blocked = $blocked;
         $carrier->again = $row->again;
+        $carrier->joins = $row->join_asked;
         if ($blocked && ! $carrier->apart) {
             $carrier->apart = true;
             $carrier->window = null;
@@ -349,6 +362,7 @@ final class Carriers
     private function begin(Carrier $carrier, object $row, ?ChangeLanding $landing, Systems $systems): void
     {
         $carrier->complete = $row->complete_up_to !== null;
+        $carrier->joins = $row->join_asked;
         $carrier->apart = $landing === null || $carrier->blocked || Spool::waiting($carrier->id) > 0;
         $this->carriers[$carrier->id] = $carrier;
         if ($row->reload !== null) {

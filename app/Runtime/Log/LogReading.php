@@ -7,6 +7,7 @@ namespace App\Runtime\Log;
 use App\Models\Feed;
 use App\Models\RouteLog;
 use App\Runtime\Backoff;
+use App\Runtime\FileJoining;
 use App\Runtime\Systems;
 use App\Runtime\Trouble;
 use Illuminate\Database\QueryException;
@@ -25,6 +26,7 @@ use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\FeedRefused;
+use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
@@ -161,7 +163,7 @@ final class LogReading
             if ($this->drain && $this->drained()) {
                 return true;
             }
-            $worked = $this->commit === null && ! $this->batch->pending() && ($this->drainOne() || $this->sendAgain() || $this->startLoads());
+            $worked = $this->commit === null && ! $this->batch->pending() && ($this->drainOne() || $this->sendAgain() || $this->startLoads() || $this->joinFiles());
             $this->step($worked);
         }
 
@@ -517,6 +519,18 @@ final class LogReading
         return true;
     }
 
+    /** Joins the small files of a feed for which somebody asked that. @return bool whether there was one */
+    private function joinFiles(): bool
+    {
+        if ($this->landing === null || ($carrier = $this->carriers->joinable()) === null) {
+            return false;
+        }
+        FileJoining::run(Feed::findOrFail($carrier->id), $this->lease->worker, fn (): ?JoinedFiles => $this->landing()->join($carrier->uid, $this->stayAlive(...)));
+        $carrier->joins = false;
+
+        return true;
+    }
+
     /** @return bool whether a chunk was asked for */
     private function startLoads(): bool
     {
@@ -670,7 +684,7 @@ final class LogReading
 
     private function drained(): bool
     {
-        if ($this->batch->pending() || $this->commit !== null || $this->carriers->busy()) {
+        if ($this->batch->pending() || $this->commit !== null || $this->carriers->busy() || $this->carriers->joinable() !== null) {
             return false;
         }
         if ($this->beat === null) {

@@ -130,6 +130,6 @@ final class LogRunner
 
     private function endLostRuns(LogLease $lease): void
     {
-        DB::update("UPDATE runs SET state = 'lost', ended_at = now() WHERE state = 'running' AND kind IN ('log', 'log load') AND feed_id IN (SELECT f.id FROM feeds f JOIN route_logs l ON l.route_id = f.route_id WHERE l.id = ? AND f.capture = l.capture)", [$lease->logId]);
+        DB::update("UPDATE runs SET state = 'lost', ended_at = now() WHERE state = 'running' AND kind IN ('log', 'log load', 'join') AND feed_id IN (SELECT f.id FROM feeds f JOIN route_logs l ON l.route_id = f.route_id WHERE l.id = ? AND f.capture = l.capture)", [$lease->logId]);
     }
 }

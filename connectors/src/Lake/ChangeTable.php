@@ -289,6 +289,19 @@ final class ChangeTable
         return [$files, $counts->plus(new Counts(0, superseded: $rest)), $this->read];
     }
 
+    /**
+     * Joins all small files, outside a delivery.
+     *
+     * @param  callable(): void  $alive  called after each partition
+     * @return LandedFiles the same object if there was nothing to join
+     */
+    public function joined(LandedFiles $was, int $sequence, string $prefix, callable $alive): LandedFiles
+    {
+        $this->was = $was;
+
+        return $this->files->joinedBy($was, $sequence, $prefix, $alive);
+    }
+
     /** @param  LandedFiles|null  $before  null for what it was when the delivery began */
     public function name(LandedFiles $now, ?LandedFiles $before = null): void
     {

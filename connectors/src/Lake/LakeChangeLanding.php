@@ -13,6 +13,7 @@ use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\FeedRefused;
+use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
@@ -162,22 +163,41 @@ final class LakeChangeLanding implements ChangeLanding
             $pages[$feed] = $page->landed($receipts[$feed], $tables, time(), self::RECEIPTS);
         }
         array_map(static fn (SeenFiles $s) => $s->flush(), $this->seen);
-        $before = $this->page;
-        $made = array_merge(...array_values(array_map(static fn (ChangeTable $t): array => $t->handOver(), $this->tables)));
-        $this->turn($this->page->landed($pages, $place), $made);
-        $this->settle($before, $pages, $made);
+        $this->settle($pages, $place);
 
         return $receipts;
     }
 
+    public function join(string $feed, callable $alive): ?JoinedFiles
+    {
+        $this->begin();
+        $table = $this->tables[$feed] ?? throw SystemTrouble::passing('not_taken_in', 'The feed could not be taken in by the lake.', 'See what its page says, mend that, and ask again.');
+        try {
+            $page = $this->feed($feed);
+            $name = (string) $table->landed->name;
+            $was = $page->tables[$name];
+            $now = $this->named($feed, fn (): LandedFiles => $table->joined($was, $page->sequence, $page->joinPrefix($this->page->number + 1), $alive));
+            if ($now === $was) {
+                return null;
+            }
+            $this->settle([$feed => $page->joined([$name => $now] + $page->tables, time())], null);
+
+            return new JoinedFiles(count($was->files), count($now->files));
+        } finally {
+            $this->forget();
+        }
+    }
+
     /**
-     * What follows a commit, and is done again after a crash when the route is next taken.
+     * Commits. What follows the page is done again after a crash, when the route is next taken.
      *
      * @param  array<string, Page>  $pages
-     * @param  array<string, true>  $made  files that were made
      */
-    private function settle(RoutePage $before, array $pages, array $made): void
+    private function settle(array $pages, ?int $place): void
     {
+        $before = $this->page;
+        $made = array_merge(...array_values(array_map(static fn (ChangeTable $t): array => $t->handOver(), $this->tables)));
+        $this->turn($this->page->landed($pages, $place), $made);
         foreach ($pages as $feed => $page) {
             isset($this->tables[$feed]) && $this->tables[$feed]->name($page->tables[(string) $this->tables[$feed]->landed->name]);
             array_map($this->folder->delete(...), array_keys(array_diff_key(($before->feeds[$feed] ?? $page)->kept(), $page->kept())));

@@ -12,6 +12,7 @@ use Lighterman\Connectors\Unit;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\SystemTrouble;
@@ -158,17 +159,42 @@ final class LakeLanding implements LandingSession
             $counts = $counts->plus($own);
         }
         $receipt = $unit->receipt($this->run, $last, $counts, self::now());
-        $next = $this->page->landed($receipt, $tables, time());
+        $this->turn($this->page->landed($receipt, $tables, time()));
+
+        return $receipt;
+    }
+
+    /** Commits what was made. */
+    private function turn(Page $next): void
+    {
         $made = array_merge(...array_values(array_map(static fn (TableWriter $w): array => $w->handOver(), $this->writers)));
         $this->ledger->write($next, $made);
-        $this->nameFiles($tables, $this->page->tables);
+        $this->nameFiles($next->tables, $this->page->tables);
         // Those whose time is over, and those that were joined before they ever counted.
         $gone = array_diff_key($this->page->kept() + $made, $next->kept());
         array_map($this->folder->delete(...), array_keys($gone));
         $this->page = $next;
         $this->abandon();
+    }
 
-        return $receipt;
+    public function join(callable $alive): ?JoinedFiles
+    {
+        return $this->guarded(function () use ($alive): ?JoinedFiles {
+            $this->abandon();
+            $tables = $this->page->tables;
+            foreach ($this->landed->tables() as $fork => $table) {
+                $name = (string) $table->name;
+                $tables[$name] = $this->writers[$fork]->joinedBy($tables[$name], $this->page->sequence, $this->page->joinPrefix($this->page->number + 1), $alive);
+            }
+            if ($tables === $this->page->tables) {
+                return null;
+            }
+            $count = static fn (Page $page): int => array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $page->tables));
+            $before = $count($this->page);
+            $this->turn($this->page->joined($tables, time()));
+
+            return new JoinedFiles($before, $count($this->page));
+        });
     }
 
     /**

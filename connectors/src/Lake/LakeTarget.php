@@ -132,7 +132,7 @@ final class LakeTarget implements TargetSystem
             $created = isset($tables[$name]) ? $created : [...$created, $name];
             $tables[$name] = isset($tables[$name]) ? $tables[$name]->becoming(LandedFiles::of($table)) : LandedFiles::of($table);
         }
-        $page = $last->claimed($token)->having($tables, array_values(array_unique($created)));
+        $page = $last->claimed($token, time())->having($tables, array_values(array_unique($created)));
         $this->ledger->write($page);
         $this->sweep($page);
 
@@ -143,7 +143,7 @@ final class LakeTarget implements TargetSystem
     private function sweep(Page $page): void
     {
         $kept = $page->kept();
-        $own = '/\/'.substr(str_replace('-', '', $page->feed), 0, 8).'-\d+-\d+-\d+-\d+(_\d+|-\d+)?\.(parquet|avro|jsonl|csv)(\.gz)?$/';
+        $own = '/\/'.substr(str_replace('-', '', $page->feed), 0, 8).'-\d+-\d+(-j\d+)?-\d+-\d+(_\d+|-\d+)?\.(parquet|avro|jsonl|csv)(\.gz)?$/';
         foreach (array_keys($page->tables) as $table) {
             foreach ($this->folder->files(str_replace('.', '/', $table)) as $name) {
                 if (! isset($kept[$name]) && preg_match($own, $name)) {
@@ -160,7 +160,7 @@ final class LakeTarget implements TargetSystem
         if ($last->token > $token) {
             throw LeaseLost::to($last->token, $token);
         }
-        $page = $last->claimed($token);
+        $page = $last->claimed($token, time());
         $this->ledger->writeRoute($page);
         array_map($this->sweep(...), $page->feeds);
 
@@ -234,7 +234,7 @@ final class LakeTarget implements TargetSystem
 
         $place = $known->files === [] ? "{$table->schema}/{$table->name}" : implode('/', array_filter(explode('/', dirname($known->files[0]->name)), static fn (string $f): bool => ! str_contains($f, '=') && $f !== '.'));
 
-        return new KeptFiles($this->folder->where($place), count($known->files), $known->rows(), $known->bytes(), $partitions);
+        return new KeptFiles($this->folder->where($place), count($known->files), $known->rows(), $known->bytes(), $partitions, array_sum(array_map(count(...), $known->small(TableWriter::SMALL, 2))));
     }
 
     public function history(LandedTable $landed, array $key, int $most): LandedHistory

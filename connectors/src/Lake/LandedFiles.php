@@ -78,6 +78,25 @@ final readonly class LandedFiles
         return array_keys($names);
     }
 
+    /**
+     * Files of which several lie in one partition.
+     *
+     * @param  int  $under  bytes that each of them has at most
+     * @param  int  $many  that there must be in a partition
+     * @return list<non-empty-list<DataFile>> by partition
+     */
+    public function small(int $under, int $many): array
+    {
+        $small = [];
+        foreach ($this->files as $file) {
+            if ($file->bytes < $under) {
+                $small[dirname($file->name)][] = $file;
+            }
+        }
+
+        return array_values(array_filter($small, static fn (array $files): bool => count($files) >= $many));
+    }
+
     public function rows(): int
     {
         return array_sum(array_map(static fn (DataFile $f): int => $f->rows, $this->files));

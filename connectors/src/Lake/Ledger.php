@@ -115,7 +115,7 @@ final readonly class Ledger
     public function replaceFound(array $tables): void
     {
         $last = $this->last(self::FOUND) ?? Page::first(self::FOUND, 0);
-        $this->write($last->claimed(0)->having($tables, []));
+        $this->write($last->claimed(0, time())->having($tables, []));
     }
 
     /**

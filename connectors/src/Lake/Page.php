@@ -40,10 +40,16 @@ final readonly class Page
         return substr(str_replace('-', '', $feed), 0, 8)."-{$sequence}-{$token}";
     }
 
-    /** The page that follows when the feed is taken by the holder of a token. */
-    public function claimed(int $token): self
+    /** What names of files begin with that are joined by the page after this one; nothing else has it. */
+    public function joinPrefix(int $number): string
     {
-        return new self($this->feed, $this->number + 1, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->retired, $this->receipts);
+        return self::prefix($this->feed, $this->sequence, $this->token)."-j{$number}";
+    }
+
+    /** The page that follows when the feed is taken by the holder of a token. */
+    public function claimed(int $token, int $now): self
+    {
+        return new self($this->feed, $this->number + 1, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->stillRead($now), $this->receipts);
     }
 
     /**
@@ -54,11 +60,34 @@ final readonly class Page
      */
     public function landed(Receipt $receipt, array $tables, int $now, int $receipts = self::RECEIPTS): self
     {
-        $names = static fn (array $tables): array => array_merge([], ...array_values(array_map(static fn (LandedFiles $t): array => $t->names(), $tables)));
-        $gone = array_diff_key($names($this->tables), $names($tables));
+        return new self($this->feed, $this->number + 1, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created, $this->retiring($tables, $now), array_slice([...$this->receipts, $receipt], -$receipts));
+    }
 
-        return new self($this->feed, $this->number + 1, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created,
-            array_filter($this->retired, static fn (int $since): bool => $since > $now - self::GRACE) + array_fill_keys(array_keys($gone), $now), array_slice([...$this->receipts, $receipt], -$receipts));
+    /**
+     * The page that follows when files were joined, and nothing has landed.
+     *
+     * @param  array<string, LandedFiles>  $tables
+     */
+    public function joined(array $tables, int $now): self
+    {
+        return new self($this->feed, $this->number + 1, $this->token, $this->sequence, $this->position, $tables, $this->created, $this->retiring($tables, $now), $this->receipts);
+    }
+
+    /**
+     * @param  array<string, LandedFiles>  $tables  that count from now on
+     * @return array<string, int>
+     */
+    private function retiring(array $tables, int $now): array
+    {
+        $names = static fn (array $tables): array => array_merge([], ...array_values(array_map(static fn (LandedFiles $t): array => $t->names(), $tables)));
+
+        return $this->stillRead($now) + array_fill_keys(array_keys(array_diff_key($names($this->tables), $names($tables))), $now);
+    }
+
+    /** @return array<string, int> retired files that somebody may be reading yet */
+    private function stillRead(int $now): array
+    {
+        return array_filter($this->retired, static fn (int $since): bool => $since > $now - self::GRACE);
     }
 
     /**

@@ -26,9 +26,9 @@ final readonly class RoutePage
     }
 
     /** The page that follows when the route is taken by the holder of a token. */
-    public function claimed(int $token): self
+    public function claimed(int $token, int $now): self
     {
-        return new self($this->route, $this->number + 1, $token, $this->place, $this->feeds);
+        return new self($this->route, $this->number + 1, $token, $this->place, array_map(static fn (Page $p): Page => $p->claimed($token, $now), $this->feeds));
     }
 
     /**

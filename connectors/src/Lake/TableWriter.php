@@ -23,10 +23,11 @@ use SplFileInfo;
 /** Makes files of the rows of one table, the way the landing asks for. What it makes belongs to the table only once a page says so. */
 final class TableWriter
 {
-    /** So many files of a partition, each below this many bytes, become one. */
+    /** So many small files of a partition become one with a delivery. */
     private const MANY = 12;
 
-    private const SMALL = 16 << 20;
+    /** What is small, bytes. */
+    public const SMALL = 16 << 20;
 
     private readonly Stage $stage;
 
@@ -137,26 +138,35 @@ final class TableWriter
     /**
      * Joins the small files of each partition that has many, so that frequent deliveries do not leave a file each. The files
      * that were joined stay for whoever is reading them.
+     *
+     * @param  int  $many  that there must be in a partition
+     * @param  (callable(): void)|null  $alive  called after each partition
      */
-    public function joined(LandedFiles $table): LandedFiles
+    public function joined(LandedFiles $table, int $many = self::MANY, ?callable $alive = null): LandedFiles
     {
         // Where a partition has to be one file it is written anew with every delivery, however large.
-        [$many, $under] = $this->isSingle() ? [2, PHP_INT_MAX] : [self::MANY, self::SMALL];
-        $small = [];
-        foreach ($table->files as $file) {
-            if ($file->bytes < $under) {
-                $small[dirname($file->name)][] = $file;
-            }
-        }
-        foreach ($small as $files) {
-            if (count($files) >= $many) {
-                $gone = array_flip(array_map(static fn (DataFile $f): string => $f->name, $files));
-                $rest = array_filter($table->files, static fn (DataFile $f): bool => ! isset($gone[$f->name]));
-                $table = $table->with([...$rest, ...$this->copied($this->contents->of($table, $files))]);
-            }
+        foreach ($this->isSingle() ? $table->small(PHP_INT_MAX, 2) : $table->small(self::SMALL, $many) as $files) {
+            $gone = array_flip(array_map(static fn (DataFile $f): string => $f->name, $files));
+            $rest = array_values(array_filter($table->files, static fn (DataFile $f): bool => ! isset($gone[$f->name])));
+            $table = $table->with([...$rest, ...$this->copied($this->contents->of($table, $files))]);
+            $alive === null || $alive();
         }
 
         return $table;
+    }
+
+    /**
+     * Joins all small files of a table, outside a delivery.
+     *
+     * @param  string  $prefix  that no other files have
+     * @param  callable(): void  $alive  called after each partition
+     * @return LandedFiles the same object if there was nothing to join
+     */
+    public function joinedBy(LandedFiles $was, int $sequence, string $prefix, callable $alive): LandedFiles
+    {
+        $this->begin($was, $sequence, $prefix, merges: false, replaces: false);
+
+        return $this->joined($was, 2, $alive);
     }
 
     /** @return array{LandedFiles, Counts} */

@@ -7,6 +7,7 @@ namespace Lighterman\Connectors\Postgres;
 use Lighterman\Connectors\Unit;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SystemTrouble;
@@ -127,6 +128,11 @@ final class PostgresLanding implements LandingSession
         $this->unit = null;
 
         return $receipt;
+    }
+
+    public function join(callable $alive): ?JoinedFiles
+    {
+        return null;
     }
 
     public function abandon(): void

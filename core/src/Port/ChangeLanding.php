@@ -70,6 +70,15 @@ interface ChangeLanding
      */
     public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime, array $kept = []): array;
 
+    /**
+     * Joins the small files that a feed's deliveries have left, as a landing session does; between two commits.
+     *
+     * @param  callable(): void  $alive  called again and again meanwhile
+     *
+     * @throws FeedRefused|LeaseLost|SystemTrouble
+     */
+    public function join(string $feed, callable $alive): ?JoinedFiles;
+
     /** Drops the receipts of these feeds that are older; a log brings several a second. */
     public function forgetReceipts(int $days): void;
 

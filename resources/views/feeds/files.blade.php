@@ -25,7 +25,7 @@
 @if ($more)<tr><td colspan="4" class="faded">and {{ Say::count($more) }} more</td></tr>@endif
 </tbody></table></section>
 @endif
-<form class="bar" method="get"><label for="holds">Taken files whose path holds</label><input class="input mono" id="holds" name="holds" value="{{ $holds }}"><button class="button">Show</button><span class="push faded">{{ Say::count($count) }} {{ $count === 1 ? 'file' : 'files' }} that fit <span class="mono">{{ $definition->source->name }}</span></span></form>
+<form class="bar" method="get"><label for="holds">Taken files whose path holds</label><input class="input mono" id="holds" name="holds" value="{{ $holds }}"><button class="button">Show</button><span class="push faded">{{ Say::files($count) }} that fit <span class="mono">{{ $definition->source->name }}</span></span></form>
 @if ($files->isEmpty())
 <div class="sheet empty"><p><strong>{{ $holds === '' ? 'No file is taken yet.' : 'No taken file has that in its path.' }}</strong></p>@if ($holds === '')<p>Files that fit <span class="mono">{{ $definition->source->name }}</span> are taken with the next run, once nobody has written to them for {{ $definition->files->quiet }} s.</p>@endif</div>
 @else

@@ -13,6 +13,10 @@
             @if ($run->empty_runs)
                 <td class="faded" colspan="8">{{ $run->empty_runs === 1 ? 'nothing new' : 'nothing new, '.Say::count($run->empty_runs).' times until '.Say::at($run->ended_at) }}</td>
                 <td class="num faded" title="reading, on average">{{ Say::took($run->reading_ms / 1000 / $run->empty_runs) }}</td>
+            @elseif ($run->kind === App\Models\Run::JOIN)
+                <td class="faded">{{ App\Support\Say::kind($run->kind) }}</td>
+                <td class="faded" colspan="7">{{ $run->window_from === null ? '' : "{$run->window_from} → {$run->window_to}" }}</td>
+                <td class="num">{{ Say::took($run->seconds()) }}</td>
             @else
                 <td class="faded">{{ App\Support\Say::kind($run->kind) }}</td>
                 <td class="mono clip" title="{{ $run->window_from }} → {{ $run->window_to }}">{{ $run->kind === 'reload' ? 'whole table' : App\Support\Say::window((string) $run->window_from, (string) $run->window_to) }}</td>

@@ -11,6 +11,9 @@
 @if ($run->state === 'lost')<div class="note caution">The worker ended without a word. What it had committed stands; the feed went on from its last receipt.</div>@endif
 <div class="columns-2">
     <div class="stack">
+        @if ($run->kind === App\Models\Run::JOIN)
+        <section class="sheet pad"><h2>Files</h2><p>{{ $run->window_from === null ? 'No files were joined.' : "{$run->window_from} before, {$run->window_to} after." }} Rows, position and receipts stayed as they were. Files that were joined lie there for a quarter of an hour more, for whoever is reading them.</p></section>
+        @else
         <section class="sheet pad">
             <h2>Rows</h2>
             @if ($run->empty_runs)
@@ -33,6 +36,7 @@
             <p class="pad small {{ $joins ? 'r-passed' : 'r-failed' }}">{{ $joins ? 'Each receipt begins where the one before it ended.' : 'The receipts do not join: a gap or an overlap lies between two of them.' }}</p>
             @endif
         </section>
+        @endif
         <section class="sheet pad"><h2>Log</h2>
             @forelse ($run->lines as $line)<div class="small level-{{ $line->level }}" style="padding: 3px 0"><span class="mono faded" title="{{ Say::exactly($line->at) }}">{{ Say::at($line->at) }}</span> {{ $line->said }}</div>@empty<p class="faded small">Nothing was worth a line.</p>@endforelse
         </section>
@@ -41,6 +45,10 @@
         <div class="faded small">{{ $run->state }}</div>
         <div class="big">{{ Say::took($seconds) }}</div>
         <dl class="facts" style="margin-top: 10px">
+            @if ($run->kind === App\Models\Run::JOIN)
+            <div><dt>Started</dt><dd title="{{ Say::exactly($run->started_at) }}">{{ Say::at($run->started_at) }}</dd></div>
+            <div><dt>Ended</dt><dd title="{{ Say::exactly($run->ended_at) }}">{{ Say::at($run->ended_at) }}</dd></div>
+            @else
             <div><dt>From</dt><dd class="mono small">{{ $run->window_from }}</dd></div>
             <div><dt>To</dt><dd class="mono small">{{ $run->window_to }}</dd></div>
             <div><dt>Started</dt><dd title="{{ Say::exactly($run->started_at) }}">{{ Say::at($run->started_at) }}</dd></div>
@@ -51,6 +59,7 @@
             <div><dt>Bytes</dt><dd title="{{ Say::count($run->bytes) }}">{{ Say::bytes($run->bytes) }}</dd></div>
             <div><dt>Rate</dt><dd>{{ $run->read && $seconds > 0 ? Say::short($run->read / $seconds).' rows/s' : '—' }}</dd></div>
             <div><dt>Batches</dt><dd>{{ Say::count($run->batches) }}</dd></div>
+            @endif
         </dl>
     </section>
 </div>

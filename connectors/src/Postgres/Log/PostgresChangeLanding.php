@@ -16,6 +16,7 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\FeedRefused;
+use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
@@ -283,6 +284,11 @@ final class PostgresChangeLanding implements ChangeLanding
             $this->connection->run('DISCARD TEMP');
             array_map(static fn (FeedTable $t) => $t->forgetStage(), $this->tables);
         }
+    }
+
+    public function join(string $feed, callable $alive): ?JoinedFiles
+    {
+        return null;
     }
 
     public function forgetReceipts(int $days): void

@@ -1,0 +1,46 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime;
+
+use App\Models\Feed;
+use App\Models\Run;
+use App\Support\Say;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\FeedRefused;
+use Lighterman\Core\Port\JoinedFiles;
+use Lighterman\Core\Port\LeaseLost;
+
+/** A run that joins the small files of what a feed has landed. Rows, position and receipts stay as they are. */
+final class FileJoining
+{
+    /**
+     * What goes wrong is the run's trouble and not the feed's, which goes on as before.
+     *
+     * @param  callable(): ?JoinedFiles  $join  null where no file was small
+     *
+     * @throws LeaseLost
+     */
+    public static function run(Feed $feed, string $worker, callable $join): void
+    {
+        $run = Run::create(['feed_id' => $feed->id, 'definition_id' => $feed->definition_id, 'kind' => Run::JOIN, 'state' => 'running', 'why' => 'asked', 'worker' => $worker, 'started_at' => now()]);
+        $end = static function (string $state, string $said, array $more = []) use ($run): void {
+            $run->lines()->create(['at' => now(), 'level' => $state === 'done' ? 'info' : 'error', 'said' => $said]);
+            $run->update(['state' => $state, 'ended_at' => now(), ...$more]);
+        };
+        try {
+            $joined = $join();
+            $joined === null
+                ? $end('done', 'No files were small enough to be joined.')
+                : $end('done', 'Small files were joined: of '.Say::files($joined->before).' there are '.Say::count($joined->after).' now.', ['window_from' => Say::files($joined->before), 'window_to' => Say::files($joined->after)]);
+        } catch (LeaseLost $lost) {
+            $end('lost', $lost->getMessage());
+            throw $lost;
+        } catch (Explained|FeedRefused $e) {
+            $trouble = $e instanceof FeedRefused ? $e->trouble : $e;
+            $end('failed', $trouble->getMessage(), ['trouble' => Trouble::told($trouble)]);
+        }
+        $feed->update(['join_asked' => false]);
+    }
+}
