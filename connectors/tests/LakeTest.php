@@ -152,6 +152,19 @@ final class LakeTest extends LakeCase
     }
 
     #[Test]
+    public function a_feed_goes_on_whatever_has_become_of_the_books_of_others(): void
+    {
+        $this->loads(20);
+        $feed = $this->lakeFeed('loads', 'updated_at', ['id']);
+        $this->carry($feed, into: $this->lake);
+        $book = "{$this->path}/_lighterman/feeds/feed-other";
+        mkdir($book);
+        file_put_contents("{$book}/0000000001.json", '{"cut off');
+        $this->touch('UPDATE loads SET kg = 7, updated_at = clock_timestamp() WHERE id = 3');
+        self::assertSame(1, self::total($this->carry($feed, into: $this->lake), 'updated'));
+    }
+
+    #[Test]
     public function rows_are_told_apart_by_a_key_of_two_columns(): void
     {
         $this->gate->run("CREATE TABLE samples (load int, no int, ph numeric(4,2), updated_at timestamptz NOT NULL DEFAULT now(), PRIMARY KEY (load, no)); INSERT INTO samples SELECT l, n, 3.5, now() - interval '1 day' FROM generate_series(1, 50) l, generate_series(1, 3) n");

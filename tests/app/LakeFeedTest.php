@@ -129,7 +129,7 @@ final class LakeFeedTest extends LakeCase
         usleep(600_000);
         $this->carry($feed);
         self::assertSame([['503']], $this->inLake('SELECT count(*) FROM copy.loads'));
-        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('of 2 files there are 1 now')->assertSuccessful();
+        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('2 files have become 1')->assertSuccessful();
         $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('No files were small enough')->assertSuccessful();
         exec('rm -rf '.escapeshellarg($this->path));
         $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('there is no folder')->assertFailed();

@@ -42,7 +42,7 @@ final class LakeChangeLanding implements ChangeLanding
     /**
      * @param  RoutePage  $page  taken by the holder of the token
      * @param  string  $work  absolute folder for files that are being made
-     * @param  Closure(LandedTable): void  $prepare  refuses a table that cannot be landed in
+     * @param  Closure(LandedTable, array<string, LandedFiles>): void  $prepare  refuses a table that cannot be landed in; the second are those that the feed has landed
      */
     public function __construct(private readonly Folder $folder, private readonly Ledger $ledger, private readonly Engine $engine, private RoutePage $page, private readonly string $work, private readonly Closure $prepare)
     {
@@ -60,8 +60,8 @@ final class LakeChangeLanding implements ChangeLanding
 
     public function admit(LandedTable $landed, string $feed): Position
     {
-        ($this->prepare)($landed);
         $was = $this->page->feeds[$feed] ?? Page::first($feed, $this->page->token);
+        ($this->prepare)($landed, $was->tables);
         $name = (string) $landed->name;
         $files = isset($was->tables[$name]) ? $was->tables[$name]->becoming(LandedFiles::of($landed)) : LandedFiles::of($landed);
         $page = $was->having([$name => $files] + $was->tables, array_values(array_unique([...$was->created, $name])));

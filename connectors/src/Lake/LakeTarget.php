@@ -63,7 +63,15 @@ final class LakeTarget implements TargetSystem
 
     public function prepare(LandedTable $landed): Preparation
     {
-        $known = $this->landed();
+        return $this->preparations($landed, []);
+    }
+
+    /** @param  array<string, LandedFiles>  $own  tables that the feed has landed, as far as that is known */
+    private function preparations(LandedTable $landed, array $own): Preparation
+    {
+        $this->demandFolder();
+        // Many feeds may share a lake, and each book is read by itself; whose table it is stands in the feed's own mostly.
+        $known = array_diff(array_map(static fn (LandedTable $t): string => (string) $t->name, $landed->tables()), array_keys($own)) === [] ? $own : $this->ledger->landed();
 
         return Preparation::together(array_map(fn (LandedTable $t): Preparation => $this->preparation($t, $known[(string) $t->name] ?? null), $landed->tables()));
     }
@@ -120,11 +128,12 @@ final class LakeTarget implements TargetSystem
 
     public function open(LandedTable $landed, string $feed, int $token): LandingSession
     {
-        $this->demandReady($landed);
+        $this->demandFolder();
         $last = $this->ledger->last($feed) ?? Page::first($feed, $token);
         if ($last->token > $token) {
             throw LeaseLost::to($last->token, $token);
         }
+        $this->demandReady($landed, $last->tables);
         $tables = $last->tables;
         $created = $last->created;
         foreach ($landed->tables() as $table) {
@@ -155,7 +164,7 @@ final class LakeTarget implements TargetSystem
 
     public function openChanges(string $route, int $token): ChangeLanding
     {
-        $this->landed();
+        $this->demandFolder();
         $last = $this->ledger->lastOfRoute($route) ?? RoutePage::first($route);
         if ($last->token > $token) {
             throw LeaseLost::to($last->token, $token);
@@ -167,10 +176,14 @@ final class LakeTarget implements TargetSystem
         return new LakeChangeLanding($this->folder, $this->ledger, $this->settings->engine(), $page, $this->folder->workplace($route), $this->demandReady(...));
     }
 
-    /** @throws SystemTrouble if a table cannot be landed in */
-    private function demandReady(LandedTable $landed): void
+    /**
+     * @param  array<string, LandedFiles>  $own  tables that the feed has landed
+     *
+     * @throws SystemTrouble if a table cannot be landed in
+     */
+    private function demandReady(LandedTable $landed, array $own): void
     {
-        foreach ($this->prepare($landed)->obstacles() as $obstacle) {
+        foreach ($this->preparations($landed, $own)->obstacles() as $obstacle) {
             throw SystemTrouble::lasting('incompatible_table', "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
         }
     }
@@ -270,7 +283,7 @@ final class LakeTarget implements TargetSystem
      */
     public function scan(): array
     {
-        $this->landed();
+        $this->demandFolder();
         $scan = new Scan($this->settings);
         $tables = $scan->tables($this->ledger->all());
         $this->ledger->replaceFound($tables);
@@ -281,12 +294,17 @@ final class LakeTarget implements TargetSystem
     /** @return array<string, LandedFiles> every table that feeds have landed here, by name */
     private function landed(): array
     {
-        if (! $this->folder->exists()) {
-            // A folder that is not mounted must not be taken for an empty lake, and be made anew.
-            throw SystemTrouble::passing('no_folder', "{$this->settings->system}: there is no folder {$this->folder->where('')} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
-        }
+        $this->demandFolder();
 
         return $this->ledger->landed();
+    }
+
+    /** @throws SystemTrouble if a folder that is not mounted would be taken for an empty lake, and be made anew */
+    private function demandFolder(): void
+    {
+        if (! $this->folder->exists()) {
+            throw SystemTrouble::passing('no_folder', "{$this->settings->system}: there is no folder {$this->folder->where('')} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
+        }
     }
 
     private function table(TableName $table): LandedFiles

@@ -4,7 +4,7 @@
     @if (isset($feed) && ($kept->small || $feed->join_asked))
     <div class="bar small" style="margin: 8px 0">
         @if ($feed->join_asked)<span role="status">Joining small files is asked for; whoever carries the feed does it next.</span>
-        @else<span><b>{{ Say::count($kept->small) }}</b> of them are small, with others in the same partition.</span>
+        @else<span><b>{{ Say::count($kept->small) }}</b> of them are small and could be one in their partition.</span>
         @can('change')<form method="post" action="/feeds/act">@csrf<input type="hidden" name="feeds[]" value="{{ $feed->name }}"><button class="button" name="act" value="joinFiles" title="Rows stay as they are; who is reading is not disturbed">Join small files</button></form>@endcan
         @endif
     </div>
