@@ -1,0 +1,145 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Tests;
+
+use Lighterman\Connectors\Lake\DataFile;
+use Lighterman\Connectors\Lake\Era;
+use Lighterman\Connectors\Lake\LandedFiles;
+use Lighterman\Connectors\Lake\Ledger;
+use Lighterman\Connectors\Lake\LocalFolder;
+use Lighterman\Connectors\Lake\Page;
+use Lighterman\Connectors\Lake\RoutePage;
+use Lighterman\Core\Definition\FileWriting;
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
+use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\TestCase;
+
+/** The books of a lake: numbered pages, each written whole and once. */
+final class LedgerTest extends TestCase
+{
+    private string $path;
+
+    private LocalFolder $folder;
+
+    private Ledger $ledger;
+
+    protected function setUp(): void
+    {
+        $this->path = sys_get_temp_dir().'/ledger-'.bin2hex(random_bytes(5));
+        mkdir($this->path);
+        $this->folder = new LocalFolder('lake', $this->path);
+        $this->ledger = new Ledger($this->folder);
+    }
+
+    protected function tearDown(): void
+    {
+        exec('rm -rf '.escapeshellarg($this->path));
+    }
+
+    /** @param  array<string, int>  $files  bytes by name */
+    private static function table(array $files): LandedFiles
+    {
+        return new LandedFiles(['part'], array_map(static fn (string $n, int $bytes): DataFile => new DataFile($n, 10, $bytes, DataFile::partitionOf($n), 1), array_keys($files), array_values($files)),
+            [new Era('2026-11-01T00:00:00Z', new Shape([new Column('id', Type::parse('int32'), false)], ['id']), FileWriting::fromArray(['format' => 'avro', 'packed' => 'deflate']))]);
+    }
+
+    private static function receipt(int $sequence): Receipt
+    {
+        return new Receipt($sequence, 1, Position::start(), Position::log('0/'.$sequence), 3, 2, 1, 0, 0, 0, 0, 99, 'abc', '2026-11-28 00:00:00+00', '2026-11-28 00:00:01+00');
+    }
+
+    #[Test]
+    public function a_page_says_everything_and_reads_back_the_same(): void
+    {
+        $page = (new Page('f-1', 1, 4, 0, Position::start(), [], [], [], []))->landed(self::receipt(1), ['gate.loads' => self::table(["gate/loads/part=a%2Fb%3D'c/f1-1-4-0-0.avro" => 7, 'gate/loads/part='.DataFile::NONE.'/f1-1-4-0-1.avro' => 8])], 1_000);
+        $this->ledger->write($page);
+        self::assertEquals($page, $this->ledger->last('f-1'));
+        self::assertSame(["a/b='c", null], array_map(static fn (DataFile $f): ?string => $f->partition['part'], $page->tables['gate.loads']->files));
+        $route = (new RoutePage('r', 1, 2, 77, []))->landed(['f-2' => $page], 78);
+        $this->ledger->writeRoute($route);
+        self::assertEquals($route, $this->ledger->lastOfRoute('r'));
+        self::assertSame(['r', null], [$this->ledger->routeOf('f-2')?->route, $this->ledger->routeOf('f-1')]);
+        self::assertSame(['gate.loads'], array_keys($this->ledger->landed()));
+        self::assertSame([null, null], [$this->ledger->last('nobody'), $this->ledger->lastOfRoute('nobody')]);
+    }
+
+    #[Test]
+    public function of_many_processes_that_write_the_next_page_one_wins_and_readers_always_find_the_last(): void
+    {
+        $code = 'require $argv[1]; $l = new Lighterman\Connectors\Lake\Ledger(new Lighterman\Connectors\Lake\LocalFolder("lake", $argv[2]));
+            $won = []; $from = microtime(true);
+            while (count($won) < 40 && microtime(true) - $from < 20) {
+                $p = $l->last("f") ?? Lighterman\Connectors\Lake\Page::first("f", 0);
+                try { $next = $p->claimed((int) $argv[3], 0); $l->write($next); $won[] = $next->number; } catch (Lighterman\Core\Port\LeaseLost) { }
+            }
+            echo json_encode($won);';
+        $processes = [];
+        for ($token = 1; $token <= 4; $token++) {
+            $process = proc_open([PHP_BINARY, '-r', $code, dirname(__DIR__, 2).'/vendor/autoload.php', $this->path, (string) $token], [['file', '/dev/null', 'r'], ['pipe', 'w'], ['pipe', 'w']], $pipes);
+            self::assertIsResource($process);
+            $processes[] = [$process, $pipes];
+        }
+        $seen = 0;
+        while (proc_get_status($processes[0][0])['running']) {
+            $number = $this->ledger->last('f')->number ?? 0;
+            self::assertGreaterThanOrEqual($seen, $number, 'a reader never goes back');
+            $seen = $number;
+        }
+        $all = [];
+        foreach ($processes as [$process, $pipes]) {
+            $all = [...$all, ...json_decode((string) stream_get_contents($pipes[1]), true, 8, JSON_THROW_ON_ERROR)];
+            proc_close($process);
+        }
+        sort($all);
+        self::assertSame(range(1, 160), $all, 'every number was taken once, and none left out');
+        self::assertSame(160, $this->ledger->last('f')?->number);
+        self::assertLessThanOrEqual(6, count($this->folder->entries('_lighterman/feeds/f')), 'earlier pages go');
+    }
+
+    #[Test]
+    public function who_comes_too_late_takes_its_own_files_away_and_nobody_elses(): void
+    {
+        foreach (['gate/t/a-1-1-0-0.parquet', 'gate/t/a-1-2-0-0.parquet'] as $name) {
+            $this->folder->create($name, 'x');
+        }
+        $first = Page::first('f', 1)->claimed(1, 0);
+        $this->ledger->write($first);
+        $theirs = $first->claimed(2, 0)->landed(self::receipt(1), ['gate.t' => self::table(['gate/t/a-1-2-0-0.parquet' => 1])], 5);
+        $this->ledger->write($first->claimed(2, 0));
+        $this->ledger->write($theirs);
+        try {
+            $this->ledger->write($first->landed(self::receipt(1), [], 5), ['gate/t/a-1-1-0-0.parquet' => true, 'gate/t/a-1-2-0-0.parquet' => true]);
+            self::fail('It was written.');
+        } catch (LeaseLost $lost) {
+            self::assertStringContainsString('2', $lost->getMessage());
+        }
+        self::assertSame(['gate/t/a-1-2-0-0.parquet'], $this->folder->files('gate'), 'what counts stays, whoever names it');
+    }
+
+    #[Test]
+    public function files_retire_for_a_while_and_small_ones_are_found_by_partition(): void
+    {
+        $was = self::table(['t/part=a/1' => 5, 't/part=a/2' => 6, 't/part=a/3' => 100, 't/part=b/4' => 5]);
+        self::assertSame([['t/part=a/1', 't/part=a/2']], array_map(static fn (array $files): array => array_map(static fn (DataFile $f): string => $f->name, $files), $was->small(100, 2)));
+        self::assertSame([], $was->small(100, 3));
+        $page = new Page('f', 1, 1, 0, Position::start(), ['t' => $was], [], ['older' => 100], []);
+        $next = $page->joined(['t' => self::table(['t/part=a/5' => 11, 't/part=a/3' => 100, 't/part=b/4' => 5])], 100 + Page::GRACE - 1);
+        self::assertSame(['older', 't/part=a/1', 't/part=a/2'], array_keys($next->retired));
+        self::assertSame([2, 0, []], [$next->number, $next->sequence, $next->receipts]);
+        self::assertSame(['older', 't/part=a/1', 't/part=a/2', 't/part=a/3', 't/part=a/5', 't/part=b/4'], (static function (array $k): array {
+            sort($k);
+
+            return $k;
+        })(array_keys($next->kept())));
+        self::assertSame(['t/part=a/1', 't/part=a/2'], array_keys($next->claimed(2, 100 + Page::GRACE)->retired));
+        self::assertNotSame($next->joinPrefix(3), $next->joinPrefix(4));
+        self::assertNotSame(Page::prefix('f', 0, 1), $next->joinPrefix(3));
+    }
+}
