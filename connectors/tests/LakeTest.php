@@ -310,6 +310,7 @@ final class LakeTest extends LakeCase
         $new->close();
         $killed = 'gate/loads/'.Page::prefix('feed-loads', 1, 2).'-0-0.parquet';
         (new LocalFolder('lake', $this->path))->create($killed, 'PAR1');
+        self::assertCount(1, $this->dataFiles());
         $this->expectException(LeaseLost::class);
         try {
             $this->carry($feed, 3, $this->lake);

@@ -87,11 +87,35 @@ final class ObjectStoreTest extends LakeCase
         } catch (LeaseLost) {
             self::assertSame([], $this->objects());
         }
-        $this->lakeSettings()->folder()->create('gate/loads/'.Page::prefix('feed-loads', 1, 2).'-0-0.parquet', 'PAR1');
+        $this->settings->folder()->create('gate/loads/'.Page::prefix('feed-loads', 1, 2).'-0-0.parquet', 'PAR1');
+        self::assertCount(1, $this->objects());
         $this->carry($feed, 3, $this->lake);
         self::assertSame($this->counted('gate.loads'), $this->objects());
         $this->lake->discard('feed-loads');
         self::assertSame([[], []], [$this->objects(), $this->lake->tables()]);
+    }
+
+    #[Test]
+    public function the_last_pages_of_many_books_are_read_together(): void
+    {
+        $folder = $this->settings->folder();
+        $ledger = new Ledger($folder);
+        for ($n = 0; $n < 40; $n++) {
+            for ($page = Page::first("feed-{$n}", 1)->claimed($n, 0); $page->number <= 1 + $n % 8; $page = $page->claimed($n, 0)) {
+                $ledger->write($page);
+            }
+        }
+        $pages = [];
+        foreach ($ledger->all() as $page) {
+            $pages[$page->feed] = [$page->number, $page->token];
+        }
+        ksort($pages, SORT_NATURAL);
+        self::assertSame(array_map(static fn (int $n): array => [1 + $n % 8, $n], range(0, 39)), array_values($pages));
+        $this->store->failNext(2);
+        self::assertSame(['_lighterman/none' => null], $folder->readAll(['_lighterman/none']));
+        $this->store->failNext(50);
+        $this->expectExceptionMessage('says SlowDown');
+        $folder->readAll(['_lighterman/none']);
     }
 
     #[Test]

@@ -24,6 +24,14 @@ interface Folder
     public function read(string $name): ?string;
 
     /**
+     * Reads many small files.
+     *
+     * @param  list<string>  $names
+     * @return array<string, string|null> by name; null where there is no such file
+     */
+    public function readAll(array $names): array;
+
+    /**
      * Writes a file that must not be there yet, whole or not at all, and lasting before it has its name.
      *
      * @return bool false if a file of that name is there

@@ -58,13 +58,7 @@ final readonly class Ledger
     /** @return list<Page> the last page of every feed */
     public function all(): array
     {
-        $pages = [];
-        foreach (array_diff($this->folder->entries(self::FOLDER.'/feeds'), [self::FOUND]) as $feed) {
-            $page = $this->last($feed);
-            if ($page !== null) {
-                $pages[] = $page;
-            }
-        }
+        $pages = array_map(Page::fromJson(...), array_values(array_diff_key($this->lastTexts('feeds'), [self::FOUND => true])));
 
         return [...$pages, ...array_merge(...array_map(static fn (RoutePage $r): array => array_values($r->feeds), $this->routes()))];
     }
@@ -72,7 +66,31 @@ final readonly class Ledger
     /** @return list<RoutePage> the last page of every route */
     private function routes(): array
     {
-        return array_values(array_filter(array_map($this->lastOfRoute(...), $this->folder->entries(self::FOLDER.'/routes'))));
+        return array_map(RoutePage::fromJson(...), array_values($this->lastTexts('routes')));
+    }
+
+    /**
+     * Found by one listing and read together, for a store may be far away and have hundreds of books.
+     *
+     * @return array<string, string> last pages, by the name of the book
+     */
+    private function lastTexts(string $books): array
+    {
+        $last = [];
+        foreach ($this->folder->files(self::FOLDER."/{$books}") as $name) {
+            if (preg_match('~/([^/]+)/\d+\.json$~', $name, $parts)) {
+                // They come in order, and all numbers are of one length.
+                $last[$parts[1]] = $name;
+            }
+        }
+        $texts = $this->folder->readAll(array_values($last));
+
+        foreach ($last as $book => $name) {
+            // A page may be followed, and removed, between the two looks.
+            $last[$book] = $texts[$name] ?? $this->lastText("{$books}/{$book}");
+        }
+
+        return array_filter($last, is_string(...));
     }
 
     /** The route that lands the changes of a feed; null if none does. */

@@ -90,6 +90,11 @@ final readonly class LocalFolder implements Folder
         return $text === false ? throw $this->trouble("{$path} cannot be read") : $text;
     }
 
+    public function readAll(array $names): array
+    {
+        return array_combine($names, array_map($this->read(...), $names));
+    }
+
     public function create(string $name, string $contents): bool
     {
         $this->make(dirname($name));

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Aws\S3\Exception\S3Exception;
 use League\Flysystem\FilesystemException;
 use League\Flysystem\FilesystemOperator;
 use League\Flysystem\StorageAttributes;
@@ -86,6 +87,15 @@ final readonly class ObjectFolder implements Folder
             return $this->files->read($name);
         } catch (FilesystemException $e) {
             return ObjectStore::isMissing($e) ? null : throw $this->store->trouble($this->system, "{$this->where($name)} cannot be read", $e);
+        }
+    }
+
+    public function readAll(array $names): array
+    {
+        try {
+            return $this->store->readAll($names);
+        } catch (S3Exception $e) {
+            throw $this->store->trouble($this->system, count($names).' objects cannot be read', $e);
         }
     }
 
