@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace App\Runtime;
 
+use Illuminate\Support\Facades\Log;
+use Lighterman\Core\Port\SystemTrouble;
 use PDOException;
 use Throwable;
 
@@ -15,5 +17,18 @@ final class Fault
         $what = $e instanceof PDOException ? 'SQLSTATE '.$e->getCode() : strtok($e->getMessage(), "\n");
 
         return $e::class." ({$what}) at ".str_replace(base_path().'/', '', $e->getFile()).":{$e->getLine()}";
+    }
+
+    /**
+     * Writes it to the log, and says to people what they can know of it.
+     *
+     * @param  string  $where  that the log names, as in "feed loads"
+     * @param  string  $doing  as in "carrying this feed"
+     */
+    public static function trouble(string $where, Throwable $e, string $doing, string $next = 'it is tried again'): SystemTrouble
+    {
+        Log::error("{$where}: ".self::told($e));
+
+        return SystemTrouble::passing('fault', "Lighterman itself failed while {$doing} (".$e::class.').', "The log, var/storage/logs, says where. Nothing was half written; {$next}.");
     }
 }

@@ -13,7 +13,6 @@ use App\Runtime\Treating\Treating;
 use App\Runtime\Treating\WatchCounter;
 use App\Support\Say;
 use Illuminate\Support\Facades\DB;
-use Illuminate\Support\Facades\Log;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Definition\FeedDefinition;
@@ -24,7 +23,6 @@ use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\FileMark;
 use Throwable;
@@ -66,8 +64,7 @@ final class FeedRunner
         } catch (Explained $trouble) {
             $this->failed($feed, $trouble, $recorder);
         } catch (Throwable $e) {
-            Log::error("feed {$feed->name}: ".Fault::told($e));
-            $this->failed($feed, SystemTrouble::passing('fault', 'Lighterman itself failed while carrying this feed ('.$e::class.').', 'The log, var/storage/logs, says where. Nothing was half written; it is tried again.'), $recorder);
+            $this->failed($feed, Fault::trouble("feed {$feed->name}", $e, 'carrying this feed'), $recorder);
         } finally {
             $this->leases->release($lease);
         }

@@ -11,6 +11,7 @@ use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LeaseLost;
+use Throwable;
 
 /** A run that joins the small files of what a feed has landed. Rows, position and receipts stay as they are. */
 final class FileJoining
@@ -37,8 +38,12 @@ final class FileJoining
         } catch (LeaseLost $lost) {
             $end('lost', $lost->getMessage());
             throw $lost;
-        } catch (Explained|FeedRefused $e) {
-            $trouble = $e instanceof FeedRefused ? $e->trouble : $e;
+        } catch (Throwable $e) {
+            $trouble = match (true) {
+                $e instanceof FeedRefused => $e->trouble,
+                $e instanceof Explained => $e,
+                default => Fault::trouble("files of feed {$feed->name}", $e, 'joining files', 'ask again'),
+            };
             $end('failed', $trouble->getMessage(), ['trouble' => Trouble::told($trouble)]);
         }
         $feed->update(['join_asked' => false]);

@@ -10,6 +10,7 @@ use App\Models\Run;
 use App\Models\SetAside;
 use App\Models\System;
 use App\Runtime\FeedRunner;
+use App\Runtime\FileJoining;
 use App\Runtime\Leases;
 use App\Runtime\Systems;
 use App\Support\ResultChart;
@@ -131,6 +132,10 @@ final class LakeFeedTest extends LakeCase
         self::assertSame([['503']], $this->inLake('SELECT count(*) FROM copy.loads'));
         $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('2 files have become 1')->assertSuccessful();
         $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('No files were small enough')->assertSuccessful();
+        FeedBook::joinFiles([$feed]);
+        FileJoining::run($feed->refresh(), 'test', static fn () => throw new \LogicException('of ours'));
+        $failed = $feed->runs()->where('kind', Run::JOIN)->latest('id')->firstOrFail();
+        self::assertSame(['failed', 'Lighterman itself failed while joining files (LogicException).', false], [$failed->state, $failed->trouble['message'], $feed->refresh()->join_asked]);
         exec('rm -rf '.escapeshellarg($this->path));
         $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('there is no folder')->assertFailed();
         self::assertSame([false, 'carried', null], [$feed->refresh()->join_asked, $feed->standing, $feed->trouble]);

@@ -10,7 +10,6 @@ use App\Runtime\Fault;
 use App\Runtime\Systems;
 use App\Runtime\Trouble;
 use Illuminate\Support\Facades\DB;
-use Illuminate\Support\Facades\Log;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LeaseLost;
@@ -77,9 +76,7 @@ final class LogRunner
         } catch (Explained $trouble) {
             return $this->troubled($log, $lease, $trouble, $drain);
         } catch (Throwable $e) {
-            Log::error("log of route {$log->route->name}: ".Fault::told($e));
-
-            return $this->troubled($log, $lease, SystemTrouble::passing('fault', 'Lighterman itself failed while reading this log ('.$e::class.').', 'The log, var/storage/logs, says where. Nothing was half written; it is tried again.'), $drain);
+            return $this->troubled($log, $lease, Fault::trouble("log of route {$log->route->name}", $e, 'reading this log'), $drain);
         } finally {
             $reading->close();
         }
