@@ -4,12 +4,14 @@ declare(strict_types=1);
 
 namespace App\Console;
 
+use App\Models\Feed;
 use App\Models\Route;
 use App\Models\RouteLog;
 use App\Runtime\Log\LogLeases;
 use App\Runtime\Log\LogRunner;
 use App\Runtime\Log\TargetAway;
 use App\Runtime\Systems;
+use App\Support\Say;
 use Illuminate\Console\Command;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LeaseLost;
@@ -59,7 +61,18 @@ final class LogRead extends Command
             return $this->told($trouble);
         }
 
-        return self::SUCCESS;
+        return $this->option('drain') && ! $this->allLanded($log) ? self::FAILURE : self::SUCCESS;
+    }
+
+    /** Names the feeds whose changes wait for somebody. @return bool whether there are none but those that were paused on purpose */
+    private function allLanded(RouteLog $log): bool
+    {
+        $apart = Feed::where('route_id', $log->route_id)->where('capture', $log->capture)->where(static fn ($q) => $q->whereNotNull('paused_at')->orWhereIn('standing', ['held', 'failed']))->orderBy('name')->get();
+        foreach ($apart as $feed) {
+            $this->line("{$feed->name} is {$feed->state()}: ".($feed->waiting === 1 ? '1 change of it waits' : Say::count($feed->waiting).' changes of it wait').' to be landed.');
+        }
+
+        return $apart->every(static fn (Feed $f): bool => $f->paused_at !== null);
     }
 
     private function told(Explained $trouble): int

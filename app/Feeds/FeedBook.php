@@ -103,7 +103,7 @@ final class FeedBook
      */
     public static function joinFiles(iterable $feeds): int
     {
-        return self::each($feeds, 'asked to join files', static fn (Feed $f): ?array => $f->route->target->kind->keepsFiles() ? ['join_asked' => true] : null);
+        return self::each($feeds, 'asked to join files', static fn (Feed $f): ?array => $f->landsInFiles() ? ['join_asked' => true] : null);
     }
 
     /** Has a live log feed read a range of keys, or the whole table, again beside its changes. */

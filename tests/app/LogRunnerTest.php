@@ -83,6 +83,7 @@ final class LogRunnerTest extends LogRunnerCase
         self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.loads'));
         self::assertSame(2600, $paused->refresh()->waiting);
         self::assertSame(4, DB::table('spool')->count(), 'a transaction of 2500 changes is kept in three parts');
+        $this->artisan('log:read', ['route' => $paused->route->name, '--drain' => true])->expectsOutputToContain("loads is paused: 2\u{202F}600 changes of it wait to be landed.")->assertSuccessful();
         FeedBook::resume([$paused]);
         $this->drain();
         $this->assertCopied();
@@ -100,6 +101,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->drain();
         $this->assertCopied('bands', 'bands', 'id, price');
         self::assertSame(['held', 'shape'], [$feed->refresh()->standing, $feed->trouble['asks']]);
+        $this->artisan('log:read', ['route' => $feed->route->name, '--drain' => true])->expectsOutputToContain('loads is held: 3 changes of it wait to be landed.')->assertFailed();
         $this->gate->run('ALTER TABLE loads DROP COLUMN moisture; UPDATE loads SET kg = 2 WHERE id = 2');
         FeedBook::resume([$feed]);
         $this->drain();
