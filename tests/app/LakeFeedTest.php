@@ -64,7 +64,7 @@ final class LakeFeedTest extends LakeCase
         $this->carry($this->feed(['partitionBy' => Partition::all('loads', ['day(updated_at)'])]));
         $this->actingAs($this->engineer());
         $page = (string) $this->get('/landed/loads?count=1&key[id]=77')->assertOk()->getContent();
-        self::assertMatchesRegularExpression('/<b>500<\/b> rows in <b>1<\/b> file,.*updated_at_day=\d{4}-\d\d-\d\d/s', $page);
+        self::assertMatchesRegularExpression('/<b>500<\/b> rows in <b>1 file<\/b>,.*updated_at_day=\d{4}-\d\d-\d\d/s', $page);
         self::assertStringContainsString('the same number', $page);
         self::assertStringNotContainsString('class="differs"', $page);
         $page = (string) $this->post('/landed/sql', ['target' => 'lake', 'sql' => 'SELECT id % 5 AS fifth, count(*) AS n FROM copy.loads GROUP BY 1 ORDER BY 1'])->assertOk()->getContent();
