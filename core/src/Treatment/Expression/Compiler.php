@@ -183,8 +183,16 @@ final class Compiler
             is_bool($value) => new Piece($value ? 'true' : 'false', Kind::Flag),
             is_string($value) => new Piece(var_export($value, true), Kind::Text),
             is_float($value) && (is_infinite($value) || abs($value) >= 1e15) => throw $this->fail($node, 'A number in an expression may have at most 15 digits.'),
-            default => new Piece(var_export(rtrim(rtrim(is_float($value) ? number_format($value, 15 - max(1, (int) ceil(log10(max(1.0, abs($value))))), '.', '') : "{$value}.", '0'), '.') ?: '0', true), Kind::Number),
+            default => new Piece(var_export(self::digits($value), true), Kind::Number),
         };
+    }
+
+    /** A number of an expression, digit by digit: as many as a double surely holds. */
+    private static function digits(int|float $value): string
+    {
+        $places = is_float($value) && $value !== 0.0 ? max(0, 14 - (int) floor(log10(abs($value)))) : 0;
+
+        return $places === 0 ? (string) (int) $value : rtrim(rtrim(number_format($value, $places, '.', ''), '0'), '.');
     }
 
     private function name(Node $node, string $name): Piece

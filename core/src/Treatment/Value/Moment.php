@@ -14,7 +14,7 @@ use Lighterman\Core\Treatment\Fault;
  */
 final class Moment
 {
-    private const FORM = '/^(-?\d{4,6})-(\d\d)-(\d\d)(?:[ T](\d\d):(\d\d)(?::(\d\d)(\.\d{1,6})?)?)?(?:(Z|[+-]\d\d(?::?\d\d)?))?$/';
+    private const FORM = '/^(-?\d{4,6})-(\d\d)-(\d\d)(?:[ T]([01]\d|2[0-3]):([0-5]\d)(?::([0-5]\d)(\.\d{1,6})?)?)?(?:(Z|[+-][01]\d(?::?[0-5]\d)?))?$/D';
 
     /** @param  'y'|'m'|'d'|'H'|'i'|'s'  $part */
     public static function part(?string $moment, string $part): ?string
@@ -67,7 +67,15 @@ final class Moment
 
     public static function secondsBetween(?string $from, ?string $to): ?string
     {
-        return $from === null || $to === null ? null : Number::subtract(self::at($to)->format('U.u'), self::at($from)->format('U.u'));
+        return $from === null || $to === null ? null : Number::subtract(self::seconds($to), self::seconds($from));
+    }
+
+    private static function seconds(string $moment): ?string
+    {
+        $at = self::at($moment);
+
+        // The fraction counts forward from the whole second before it, also where seconds are negative.
+        return Number::add($at->format('U'), '0.'.$at->format('u'));
     }
 
     public static function compare(?string $a, ?string $b): ?int

@@ -33,8 +33,13 @@ final class Number
         if (strlen($a) < self::SHORT - 1 && strlen($b) < self::SHORT - 1 && is_numeric($a) && is_numeric($b) && strpbrk($a.$b, "eE \t\n") === false) {
             [$p, $q] = [strpos($a, '.'), strpos($b, '.')];
             $places = max($p === false ? 0 : strlen($a) - $p - 1, $q === false ? 0 : strlen($b) - $q - 1);
-
-            return $places === 0 ? (string) ((int) $a + (int) $b) : number_format((float) $a + (float) $b, $places, '.', '');
+            if ($places === 0) {
+                return (string) ((int) $a + (int) $b);
+            }
+            // A long number and one with many places give more digits than either has.
+            if (max($p === false ? strlen($a) : $p, $q === false ? strlen($b) : $q) + $places < self::SHORT) {
+                return number_format((float) $a + (float) $b, $places, '.', '');
+            }
         }
 
         return (string) self::big($a)->plus(self::big($b));
@@ -49,8 +54,13 @@ final class Number
         if (strlen($a) < self::SHORT - 1 && strlen($b) < self::SHORT - 1 && is_numeric($a) && is_numeric($b) && strpbrk($a.$b, "eE \t\n") === false) {
             [$p, $q] = [strpos($a, '.'), strpos($b, '.')];
             $places = max($p === false ? 0 : strlen($a) - $p - 1, $q === false ? 0 : strlen($b) - $q - 1);
-
-            return $places === 0 ? (string) ((int) $a - (int) $b) : number_format((float) $a - (float) $b, $places, '.', '');
+            if ($places === 0) {
+                return (string) ((int) $a - (int) $b);
+            }
+            // A long number and one with many places give more digits than either has.
+            if (max($p === false ? strlen($a) : $p, $q === false ? strlen($b) : $q) + $places < self::SHORT) {
+                return number_format((float) $a - (float) $b, $places, '.', '');
+            }
         }
 
         return (string) self::big($a)->minus(self::big($b));

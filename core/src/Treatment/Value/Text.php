@@ -35,13 +35,24 @@ final class Text
 
     public static function trim(?string $t): ?string
     {
-        return $t === null ? null : trim($t, " \t\n\r\0\x0B\u{A0}");
+        if ($t === null) {
+            return null;
+        }
+        $t = trim($t);
+
+        // trim() goes by bytes, of which this space has two, and other characters end in the same.
+        return str_starts_with($t, "\u{A0}") || str_ends_with($t, "\u{A0}") ? preg_replace('/^[\s\0]+|[\s\0]+$/Du', '', $t) ?? throw self::notUtf8() : $t;
     }
 
     /** Runs of white space become one space, and none is left at the ends. */
     public static function tidy(?string $t): ?string
     {
-        return $t === null ? null : trim(preg_replace('/\s+/u', ' ', $t) ?? throw Fault::because('invalid_utf8', 'the value is not valid UTF-8'));
+        return $t === null ? null : trim(preg_replace('/\s+/u', ' ', $t) ?? throw self::notUtf8());
+    }
+
+    private static function notUtf8(): Fault
+    {
+        return Fault::because('invalid_utf8', 'the value is not valid UTF-8');
     }
 
     public static function left(?string $t, ?string $n): ?string

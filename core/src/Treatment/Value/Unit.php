@@ -42,10 +42,12 @@ final class Unit
             return null;
         }
         if (self::dimension($from) === 'temperature') {
-            return self::temperature($value, $from, $to);
+            $result = BigDecimal::of((string) self::temperature($value, $from, $to));
+        } else {
+            $factors = self::FACTORS[self::dimension($from) ?? 'mass'];
+            $result = BigDecimal::of((string) Number::of($value))->multipliedBy($factors[$from])->dividedBy($factors[$to], 12, RoundingMode::HALF_UP);
         }
-        $factors = self::FACTORS[self::dimension($from) ?? 'mass'];
-        $result = BigDecimal::of((string) Number::of($value))->multipliedBy($factors[$from])->dividedBy($factors[$to], 12, RoundingMode::HALF_UP)->stripTrailingZeros();
+        $result = $result->stripTrailingZeros();
 
         return (string) ($result->getScale() < 0 ? $result->toScale(0) : $result);
     }
