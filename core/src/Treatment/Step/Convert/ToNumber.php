@@ -19,13 +19,13 @@ final readonly class ToNumber implements Worker
 
     private int $scale;
 
-    /** Numbers of fewer characters surely fit; 0 where that cannot be told. */
+    /** Numbers of fewer characters surely fit, and have no more digits than a double holds; 0 where that cannot be told. */
     private int $short;
 
     public function __construct(private Type $to, private string $decimal, private string $thousands, private bool $fromFlag)
     {
         $this->scale = (int) $to->scale;
-        $this->short = $to->kind === TypeKind::Decimal && $to->precision !== null && $decimal === '.' && $thousands === '' ? max(0, min(13, $to->precision - $this->scale)) : 0;
+        $this->short = $to->kind === TypeKind::Decimal && $to->precision !== null && $decimal === '.' && $thousands === '' ? max(0, min(13, $to->precision - $this->scale, 15 - $this->scale)) : 0;
     }
 
     public function of(string $value): ?string
