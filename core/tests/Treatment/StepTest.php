@@ -54,6 +54,11 @@ final class StepTest extends TestCase
         yield 'thirtieth of February' => [['convert' => 'date'], '2026-02-30', null, 'text'];
         yield 'moment in a zone' => [['convert' => 'timestamptz', 'format' => 'dd/MM/yyyy HH:mm', 'zone' => 'Europe/London'], '01/07/2026 09:30', '2026-07-01 08:30:00+00', 'text'];
         yield 'moment with an offset' => [['convert' => 'timestamptz'], '2026-07-01T09:30:00.5+02:00', '2026-07-01 07:30:00.5+00', 'text'];
+        yield 'an offset that there is not' => [['convert' => 'timestamptz', 'format' => 'yyyy-MM-dd HH:mm XXX'], '2026-07-01 09:30 +99:99', null, 'text'];
+        yield 'the end of a day' => [['convert' => 'timestamptz'], '2026-06-30T24:00:00Z', '2026-07-01 00:00:00+00', 'text'];
+        yield 'after the end of a day' => [['convert' => 'timestamptz'], '2026-06-30 24:00:01', null, 'text'];
+        yield 'a far year in a zone' => [['convert' => 'timestamptz', 'zone' => 'Europe/London'], '10000-07-01 01:00', '10000-07-01 00:00:00+00', 'text'];
+        yield 'an hour that comes twice' => [['convert' => 'timestamptz', 'zone' => 'Europe/London'], '2026-10-25 01:30', '2026-10-25 01:30:00+00', 'text'];
         yield 'date of a moment' => [['convert' => 'date'], '2026-07-01 23:59:59.9+00', '2026-07-01', 'timestamptz'];
         yield 'text of a date' => [['convert' => 'text', 'format' => "d. M. yyyy 'Uhr'"], '2026-07-01', '1. 7. 2026 Uhr', 'date'];
         yield 'time' => [['convert' => 'time'], '070530', '07:05:30', 'text'];

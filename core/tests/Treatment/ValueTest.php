@@ -118,7 +118,7 @@ final class ValueTest extends TestCase
         yield 'a huge exponent' => [static fn () => Number::of('1e99999'), 'out_of_range'];
         yield 'too many places' => [static fn () => Number::round('1', '100'), 'out_of_range'];
         yield 'no such day' => [static fn () => Moment::date('2026-02-29'), 'not_a_date'];
-        yield 'no such hour' => [static fn () => Moment::date('2026-02-28 24:00:00'), 'not_a_date'];
+        yield 'no such hour' => [static fn () => Moment::date('2026-02-28 25:00:00'), 'not_a_date'];
         yield 'no such minute' => [static fn () => Moment::date('2026-02-28 10:60'), 'not_a_date'];
         yield 'more than a moment' => [static fn () => Moment::date("2026-02-28\n"), 'not_a_date'];
         yield 'infinity' => [static fn () => Moment::addDays('infinity', '1'), 'not_a_date'];

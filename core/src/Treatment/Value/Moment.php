@@ -14,7 +14,7 @@ use Lighterman\Core\Treatment\Fault;
  */
 final class Moment
 {
-    private const FORM = '/^(-?\d{4,6})-(\d\d)-(\d\d)(?:[ T]([01]\d|2[0-3]):([0-5]\d)(?::([0-5]\d)(\.\d{1,6})?)?)?(?:(Z|[+-][01]\d(?::?[0-5]\d)?))?$/D';
+    private const FORM = '/^(-?\d{4,6})-(\d\d)-(\d\d)(?:[ T]([01]\d|2[0-3]|24(?=:00(?::00(?:\.0+)?)?(?:Z|[+-]|$))):([0-5]\d)(?::([0-5]\d)(\.\d{1,6})?)?)?(?:(Z|[+-][01]\d(?::?[0-5]\d)?))?$/D';
 
     /** @param  'y'|'m'|'d'|'H'|'i'|'s'  $part */
     public static function part(?string $moment, string $part): ?string

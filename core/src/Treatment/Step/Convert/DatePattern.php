@@ -17,7 +17,7 @@ final readonly class DatePattern
     private const FIELDS = [
         'yyyy' => ['(?<y>\d{4})', 'Y'], 'yy' => ['(?<yy>\d{2})', 'y'], 'MM' => ['(?<m>\d{2})', 'm'], 'M' => ['(?<m>\d{1,2})', 'n'], 'dd' => ['(?<d>\d{2})', 'd'], 'd' => ['(?<d>\d{1,2})', 'j'],
         'HH' => ['(?<h>\d{2})', 'H'], 'H' => ['(?<h>\d{1,2})', 'G'], 'mm' => ['(?<i>\d{2})', 'i'], 'ss' => ['(?<s>\d{2})', 's'], 'SSSSSS' => ['(?<f>\d{6})', 'u'], 'SSS' => ['(?<f>\d{3})', 'v'],
-        'XXX' => ['(?<z>Z|[+-]\d\d:\d\d)', 'P'], 'XX' => ['(?<z>Z|[+-]\d{4})', 'O'],
+        'XXX' => ['(?<z>Z|[+-][01]\d:[0-5]\d)', 'P'], 'XX' => ['(?<z>Z|[+-][01]\d[0-5]\d)', 'O'],
     ];
 
     private function __construct(public string $text, public string $regex, public string $php)

@@ -50,7 +50,7 @@ final readonly class ToMoment implements Worker
         $at = Moment::at($value);
 
         // Without a zone the moment is meant in the stated one.
-        return $hasZone || $this->to->kind !== TypeKind::TimestampTz ? $at : new DateTimeImmutable($at->format('Y-m-d H:i:s.u'), $this->zone);
+        return $hasZone || $this->to->kind !== TypeKind::TimestampTz ? $at : (new DateTimeImmutable('now', $this->zone))->setDate((int) $at->format('Y'), (int) $at->format('n'), (int) $at->format('j'))->setTime((int) $at->format('G'), (int) $at->format('i'), (int) $at->format('s'), (int) $at->format('u'));
     }
 
     private function patterned(string $value, DatePattern $pattern): DateTimeImmutable
