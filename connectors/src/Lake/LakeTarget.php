@@ -195,8 +195,8 @@ final class LakeTarget implements TargetSystem
         if ($page === null) {
             return;
         }
-        // The book goes first: from then on none of the files counts.
-        $route === null ? $this->ledger->forget($feed) : $this->ledger->writeRoute($route->without($feed));
+        // The page comes first: from then on none of the files counts.
+        $route === null ? $this->ledger->write($page->emptied()) : $this->ledger->writeRoute($route->without($feed));
         (SeenFiles::underWay($this->folder, $feed))?->drop();
         foreach ([...array_keys($page->kept()), ...array_merge(...array_values(array_map(static fn (LandedFiles $t): array => $t->fixedNames(), $page->tables)))] as $name) {
             $this->folder->delete($name);

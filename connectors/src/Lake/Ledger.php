@@ -174,24 +174,28 @@ final readonly class Ledger
         throw LeaseLost::to($last->token ?? $token, $token);
     }
 
-    /** Adds a page to a book, and takes away one that nobody can be reading any more. @return bool false if somebody else has taken its number */
+    /**
+     * Adds a page to a book, and takes away those that nobody can be reading any more.
+     *
+     * @return bool false if somebody else has taken its number, or had
+     */
     private function turn(string $book, int $number, string $json): bool
     {
         $name = static fn (int $n): string => sprintf('%s/%s/%010d.json', self::FOLDER, $book, $n);
         if (! $this->folder->create($name($number), $json)) {
             return false;
         }
-        if ($number > self::PAGES) {
-            $this->folder->delete($name($number - self::PAGES));
+        $numbers = array_map(intval(...), $this->folder->entries(self::FOLDER."/{$book}"));
+        if (max($number, ...$numbers) >= $number + self::PAGES) {
+            // Whoever was held up for so long found the name free again, since its page had been taken away.
+            $this->folder->delete($name($number));
+
+            return false;
+        }
+        foreach ($numbers as $old) {
+            $old > $number - self::PAGES || $this->folder->delete($name($old));
         }
 
         return true;
-    }
-
-    public function forget(string $feed): void
-    {
-        foreach ($this->folder->files(self::FOLDER."/feeds/{$feed}") as $name) {
-            $this->folder->delete($name);
-        }
     }
 }

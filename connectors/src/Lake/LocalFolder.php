@@ -82,12 +82,11 @@ final readonly class LocalFolder implements Folder
     public function read(string $name): ?string
     {
         $path = $this->where($name);
-        if (! is_file($path)) {
-            return null;
-        }
-        $text = @file_get_contents($path);
+        $text = is_file($path) ? @file_get_contents($path) : false;
+        // It may be taken away between the two.
+        clearstatcache(true, $path);
 
-        return $text === false ? throw $this->trouble("{$path} cannot be read") : $text;
+        return $text !== false || ! is_file($path) ? ($text === false ? null : $text) : throw $this->trouble("{$path} cannot be read");
     }
 
     public function readAll(array $names): array
@@ -108,9 +107,11 @@ final readonly class LocalFolder implements Folder
         fclose($file);
         // A link is made only where the name is free, whoever else is making it.
         $created = @link($new, $path);
+        $why = $created ? '' : (string) (error_get_last()['message'] ?? '');
         unlink($new);
 
-        return $created || (is_file($path) ? false : throw $this->trouble("{$path} cannot be written"));
+        // Whoever had the name may have taken the file away again by now.
+        return $created || (str_contains($why, 'File exists') ? false : throw $this->trouble("{$path} cannot be written"));
     }
 
     public function place(string $finished, string $name): void

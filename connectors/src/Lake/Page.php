@@ -52,6 +52,12 @@ final readonly class Page
         return new self($this->feed, $this->number + 1, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->stillRead($now), $this->receipts);
     }
 
+    /** The page that follows when the feed is to begin anew. The book goes on, so that a worker held up since before cannot. */
+    public function emptied(): self
+    {
+        return new self($this->feed, $this->number + 1, $this->token, 0, Position::start(), [], [], [], []);
+    }
+
     /**
      * The page that follows when something has landed.
      *
