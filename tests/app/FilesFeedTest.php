@@ -16,6 +16,8 @@ use App\Runtime\Systems;
 use App\Runtime\TakenBook;
 use App\Support\SystemKind;
 use PHPUnit\Framework\Attributes\Test;
+use Random\Engine\Mt19937;
+use Random\Randomizer;
 
 /** A feed of files as workers carry it and pages show it. */
 final class FilesFeedTest extends AppCase
@@ -109,6 +111,54 @@ final class FilesFeedTest extends AppCase
         AsideDesk::send($feed->load('route'), SetAside::query());
         $this->carry($feed->refresh());
         self::assertSame(['a 9.9', 'b 4.0'], $this->landed());
+    }
+
+    #[Test]
+    public function whatever_is_left_changed_and_taken_away_the_last_word_of_each_sample_lands(): void
+    {
+        $random = new Randomizer(new Mt19937($seed = random_int(1, PHP_INT_MAX)));
+        $this->leave('must-0.csv', "sample;ph\ns0;3,55\n", 9000);
+        $feed = $this->must(['files' => ['changed' => 'again']]);
+        [$expected, $lines, $ago, $there] = [[], 0, 8000, ['must-0.csv' => "sample;ph\ns0;3,55\n"]];
+        $new = $there;
+        for ($round = 0; $round < 6; $round++) {
+            for ($n = $random->getInt(0, 4); $n > 0; $n--) {
+                $name = 'must-'.$random->getInt(0, 7).'.csv';
+                $rows = '';
+                for ($i = $random->getInt(0, 6); $i > 0; $i--) {
+                    $rows .= 's'.$random->getInt(0, 15).';'.['3,'.$random->getInt(10, 99), 'sour', ''][$random->getInt(0, 9) < 8 ? 0 : $random->getInt(1, 2)]."\n";
+                }
+                // Later ones are younger, so the order in which files are taken is the order in which they were left.
+                $this->leave($name, $new[$name] = "sample;ph\n{$rows}", $ago -= 10);
+                unset($there[$name]);
+                $there[$name] = $new[$name];
+                uksort($new, static fn (string $a, string $b): int => array_search($a, array_keys($there), true) <=> array_search($b, array_keys($there), true));
+            }
+            if ($random->getInt(0, 3) === 0 && $round > 0 && ($gone = array_key_last(array_diff_key($there, $new))) !== null) {
+                unlink("{$this->path}/{$gone}");
+                unset($there[$gone]);
+            }
+            foreach ($new as $text) {
+                foreach (array_slice(explode("\n", trim($text)), 1) as $line) {
+                    [$sample, $ph] = explode(';', $line);
+                    $lines++;
+                    if ($ph !== 'sour') {
+                        $expected[$sample] = $ph === '' ? '' : str_replace(',', '.', $ph);
+                    }
+                }
+            }
+            $new = [];
+            $this->carry($feed);
+            ksort($expected, SORT_STRING);
+            self::assertSame(array_map(static fn (string $s, string $ph): string => "{$s} {$ph}", array_keys($expected), $expected), $this->landed(), "round {$round}, seed {$seed}");
+            $sequence = $feed->refresh()->sequence;
+            $this->carry($feed);
+            self::assertSame($sequence, $feed->refresh()->sequence, "nothing is taken twice (seed {$seed})");
+        }
+        self::assertSame($lines, (int) $feed->runs()->sum('read'), "every line was read once (seed {$seed})");
+        foreach ($feed->runs()->get() as $run) {
+            self::assertTrue($run->addsUp(), "run {$run->id}, seed {$seed}");
+        }
     }
 
     #[Test]
