@@ -7,26 +7,36 @@ namespace Tests\Drills;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\Ledger;
-use Lighterman\Connectors\Lake\LocalFolder;
+use Lighterman\Connectors\Tests\StandInStore;
 use Lighterman\Core\Port\SystemTrouble;
+use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 
 /** Kills a worker while it writes files: through the catalogue no row is lost or doubled, and no file is left over. */
 final class LakeKillTest extends DrillCase
 {
-    #[Test]
-    public function the_lake_equals_the_source_and_holds_no_file_that_counts_nowhere(): void
+    /** @return iterable<string, array{bool}> */
+    public static function places(): iterable
+    {
+        yield 'in a folder' => [false];
+        yield 'in an object store' => [true];
+    }
+
+    #[Test, DataProvider('places')]
+    public function the_lake_equals_the_source_and_holds_no_file_that_counts_nowhere(bool $far): void
     {
         $rounds = (int) (getenv('LIGHTERMAN_DRILL_ROUNDS') ?: 6);
         $seed = (int) (getenv('LIGHTERMAN_DRILL_SEED') ?: random_int(1, PHP_INT_MAX >> 33));
         mt_srand($seed);
         $path = sys_get_temp_dir().'/drill-lake-'.$this->suffix;
         mkdir($path);
-        $lake = new LakeTarget(new LakeSettings('lake', $path, 160, 2, "{$path}/_lighterman/spill"));
+        $store = $far ? new StandInStore : null;
+        $settings = new LakeSettings('lake', $store?->at('cider') ?? $path, 160, 2, "{$path}/_lighterman/spill");
+        $lake = new LakeTarget($settings);
         $this->gate->run("CREATE TABLE loads (id int PRIMARY KEY, kg int, arrived_on date, updated_at timestamptz NOT NULL DEFAULT now()); CREATE INDEX ON loads (updated_at);
             INSERT INTO loads SELECT g, g, DATE '2026-01-01' + g % 9, now() - interval '1 day' FROM generate_series(1, 400000) g;
             CREATE TABLE passages (entry bigint PRIMARY KEY GENERATED ALWAYS AS IDENTITY, lane int); INSERT INTO passages (lane) SELECT g % 4 FROM generate_series(1, 50000) g; ANALYZE");
-        $this->command(['system:add', 'lake', '--kind=lake', "--path={$path}"]);
+        $this->command(['system:add', 'lake', ...($store === null ? ['--kind=lake', "--path={$path}"] : ['--kind=lake-store', "--endpoint=http://127.0.0.1:{$store->port}", '--bucket=cider', '--prefix=cider', '--user=press'])], $store === null ? '' : "invented-secret\n");
         $this->loadRoute("source: gate\ntarget: lake\ndefaults: { landed_schema: copy, schedule: { continuous_pause_seconds: 1 } }\nfeeds:\n"
             ."  - { table: public.loads, watermark: updated_at, landing: upsert, partition_by: [day(arrived_on)] }\n"
             ."  - { table: public.passages, watermark: entry, landing: append, partition_by: [lane] }\n");
@@ -51,7 +61,7 @@ final class LakeKillTest extends DrillCase
                 $this->stopWorker($worker);
             }
             self::assertGreaterThan(0, $cutShort, "no kill met a run under way (seed {$seed})");
-            $ledger = new Ledger(new LocalFolder('lake', $path));
+            $ledger = new Ledger($settings->folder());
             $kept = [];
             foreach ($ledger->all() as $page) {
                 $kept += $page->kept();
@@ -59,7 +69,7 @@ final class LakeKillTest extends DrillCase
                     self::assertTrue($i === 0 || $page->receipts[$i - 1]->to->equals($receipt->from), "receipt {$receipt->sequence} does not join (seed {$seed})");
                 }
             }
-            $there = (new LocalFolder('lake', $path))->files('copy');
+            $there = $settings->folder()->files('copy');
             self::assertSame([], array_diff($there, array_keys($kept)), "files that count nowhere (seed {$seed})");
             self::assertSame([], array_diff(array_keys($kept), $there), "files that are missing (seed {$seed})");
             self::assertSame('0', $this->own->value('SELECT count(*) FROM receipts WHERE read <> inserted + updated + unchanged + dropped + set_aside'));
