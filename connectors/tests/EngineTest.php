@@ -32,6 +32,29 @@ final class EngineTest extends TestCase
     }
 
     #[Test]
+    public function two_processes_that_need_more_than_their_memory_do_not_meet_on_the_disk(): void
+    {
+        $code = 'require $argv[1]; $e = new Lighterman\Connectors\Engine\Engine([$argv[2]], 120, 2, $argv[2]."/spill");
+            $e->run("CREATE TEMP TABLE t AS SELECT i, md5((i * {$argv[3]})::varchar) AS h, repeat(md5(i::varchar), 4) AS pad FROM range(2000000) r(i)");
+            $is = $e->value("SELECT sum(hash(h)::hugeint) || chr(32) || sum(hash(pad)::hugeint) || chr(32) || max(i) FROM (SELECT * FROM t ORDER BY h)");
+            $wanted = $e->value("SELECT sum(hash(md5((i * {$argv[3]})::varchar))::hugeint) || chr(32) || sum(hash(repeat(md5(i::varchar), 4))::hugeint) || chr(32) || max(i) FROM range(2000000) r(i)");
+            echo count(glob($argv[2]."/spill/engine-*/*")) > 0 ? "spilled, " : "", $is === $wanted ? "right" : "wrong: {$is}";';
+        $left = "{$this->path}/spill/engine-".gethostname().'-4194305-0123456789ab';
+        mkdir($left);
+        touch("{$left}/of a process that was killed");
+        $processes = [];
+        foreach (['3', '7'] as $n) {
+            $process = proc_open([PHP_BINARY, '-d', 'ffi.enable=true', '-r', $code, dirname(__DIR__, 2).'/vendor/autoload.php', $this->path, $n], [['file', '/dev/null', 'r'], ['pipe', 'w'], ['pipe', 'w']], $pipes);
+            self::assertIsResource($process);
+            $processes[] = [$process, $pipes];
+        }
+        foreach ($processes as [$process, $pipes]) {
+            self::assertSame(['spilled, right', '', 0], [stream_get_contents($pipes[1]), stream_get_contents($pipes[2]), proc_close($process)]);
+        }
+        self::assertSame([], glob("{$this->path}/spill/*"), 'nothing is left');
+    }
+
+    #[Test]
     public function values_go_in_and_out_as_a_source_writes_them(): void
     {
         $values = [

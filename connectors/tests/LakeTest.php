@@ -10,9 +10,11 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\JoinedFiles;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -333,6 +335,41 @@ final class LakeTest extends LakeCase
         $this->lake->open($feed->landedTable(), 'feed-loads', 2)->close();
         $this->expectException(LeaseLost::class);
         $old->settle();
+    }
+
+    #[Test]
+    public function a_worker_that_goes_on_without_its_lease_disturbs_nothing_of_the_next(): void
+    {
+        $this->loads(5000);
+        foreach ([Landing::Upsert, Landing::Append] as $landing) {
+            $feed = $this->lakeFeed('loads', 'updated_at', ['id'], $landing, [], ['name' => "loads {$landing->value}", 'landed' => new TableName('gate', "loads_{$landing->value}")]);
+            $batches = function (LandingSession $session) use ($feed): array {
+                $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
+                for ($read = []; ($batch = $reader->next()) !== null; $read[] = $batch) {
+                    continue;
+                }
+
+                return $read;
+            };
+            $old = $this->lake->open($feed->landedTable(), 'feed-'.$landing->value, 1);
+            $before = $batches($old);
+            $this->gate->run('UPDATE loads SET kg = kg + 1');
+            $new = $this->lake->open($feed->landedTable(), 'feed-'.$landing->value, 2);
+            array_map(static fn (Batch $b) => $new->land($b, 1), $batches($new));
+            try {
+                // Its batches come only now, and it does not know yet that its lease has run out.
+                array_map(static fn (Batch $b) => $old->land($b, 1), $before);
+                $old->settle();
+                self::fail('It committed.');
+            } catch (LeaseLost) {
+                self::assertSame(0, $this->lake->count($feed->landed));
+            }
+            $old->close();
+            $new->settle();
+            $new->close();
+            self::assertSame(array_map(array_values(...), $this->gate->rows('SELECT id, kg, code FROM loads ORDER BY id')), $this->lake->query("SELECT id, kg, code FROM {$feed->landed} ORDER BY id", 10_000, 60)->rows);
+        }
+        self::assertSame([], array_filter((new LocalFolder('lake', $this->path))->files('_lighterman/work'), static fn (string $n): bool => ! str_contains($n, '/2/')));
     }
 
     #[Test]

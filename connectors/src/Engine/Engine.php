@@ -7,6 +7,7 @@ namespace Lighterman\Connectors\Engine;
 use FFI;
 use FFI\CData;
 use Generator;
+use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\SystemTrouble;
 
 /**
@@ -25,10 +26,13 @@ final class Engine
 
     private bool $open = false;
 
+    /** Absolute folder for what does not fit into memory; the engine makes it when it needs it. */
+    private readonly string $spill;
+
     /**
      * @param  list<string>  $folders  absolute, that may be read and written
      * @param  int  $memory  megabytes
-     * @param  string  $temporary  folder for what does not fit into memory
+     * @param  string  $temporary  folder below which this engine has one of its own for what does not fit into memory
      * @param  bool  $ordered  whether rows keep the order in which they are read; that costs memory
      *
      * @throws SystemTrouble if there is no engine
@@ -36,12 +40,15 @@ final class Engine
     public function __construct(array $folders, int $memory, int $threads, string $temporary, bool $ordered = false)
     {
         $library = Library::load();
+        // Two engines that put what they have no memory for into one folder read each other's.
+        $this->spill = Scratch::own($temporary, 'engine');
+        is_dir($temporary) || @mkdir($temporary, 0700, true);
         $this->database = Library::make('duckdb_database');
         $this->connection = Library::make('duckdb_connection');
         $config = Library::make('duckdb_config');
         $library->duckdb_create_config(FFI::addr($config));
         $settings = [
-            'memory_limit' => "{$memory}MB", 'threads' => (string) $threads, 'temp_directory' => $temporary, 'max_temp_directory_size' => '20GB',
+            'memory_limit' => "{$memory}MB", 'threads' => (string) $threads, 'temp_directory' => $this->spill, 'max_temp_directory_size' => '20GB',
             'autoinstall_known_extensions' => 'false', 'autoload_known_extensions' => 'false', 'allow_community_extensions' => 'false', 'preserve_insertion_order' => $ordered ? 'true' : 'false',
         ];
         foreach ($settings as $name => $value) {
@@ -75,6 +82,7 @@ final class Engine
             $this->open = false;
             Library::load()->duckdb_disconnect(FFI::addr($this->connection));
             Library::load()->duckdb_close(FFI::addr($this->database));
+            Scratch::remove($this->spill);
         }
     }
 

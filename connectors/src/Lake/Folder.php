@@ -38,10 +38,13 @@ interface Folder
      */
     public function create(string $name, string $contents): bool;
 
-    /** An absolute folder on this machine for files of a feed that are being made; empty when it is taken. */
-    public function workplace(string $feed): string;
+    /**
+     * An absolute folder on this machine for files of a feed that are being made by the holder of a token. It is that holder's
+     * alone, for an earlier one may not know yet that it is none any more; what earlier ones have left is cleared away.
+     */
+    public function workplace(string $feed, int $token): string;
 
-    /** Clears away what is left in the workplace of a feed. */
+    /** Clears away what is left in all workplaces of a feed. */
     public function leaveWorkplace(string $feed): void;
 
     /** Gives a finished file of the workplace its place. What it holds lasts before it has its name. */

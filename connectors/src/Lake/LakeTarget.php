@@ -145,7 +145,7 @@ final class LakeTarget implements TargetSystem
         $this->ledger->write($page);
         $this->sweep($page);
 
-        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine($landed->repeats), $landed, $page, $this->folder->workplace($feed));
+        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine($landed->repeats), $landed, $page, $this->folder->workplace($feed, $token));
     }
 
     /** Removes what a crash has left: files that were placed and never counted. */
@@ -173,7 +173,7 @@ final class LakeTarget implements TargetSystem
         $this->ledger->writeRoute($page);
         array_map($this->sweep(...), $page->feeds);
 
-        return new LakeChangeLanding($this->folder, $this->ledger, $this->settings->engine(), $page, $this->folder->workplace($route), $this->demandReady(...));
+        return new LakeChangeLanding($this->folder, $this->ledger, $this->settings->engine(), $page, $this->folder->workplace($route, $token), $this->demandReady(...));
     }
 
     /**

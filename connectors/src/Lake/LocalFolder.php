@@ -48,11 +48,11 @@ final readonly class LocalFolder implements Folder
         return $this->where($name);
     }
 
-    public function workplace(string $feed): string
+    public function workplace(string $feed, int $token): string
     {
         $this->leaveWorkplace($feed);
 
-        return $this->make(self::work($feed));
+        return $this->make(self::work($feed)."/{$token}");
     }
 
     public function leaveWorkplace(string $feed): void

@@ -111,10 +111,10 @@ final readonly class ObjectFolder implements Folder
         }
     }
 
-    public function workplace(string $feed): string
+    public function workplace(string $feed, int $token): string
     {
         $this->leaveWorkplace($feed);
-        $path = self::madeIn($this->here, $this->store)."/{$feed}";
+        $path = self::madeIn($this->here, $this->store)."/{$feed}/{$token}";
         mkdir($path, 0700, true);
 
         return $path;

@@ -40,7 +40,7 @@ final class Stage
         $lines = strlen($encoded) > self::LINE ? $this->measured($encoded) : $encoded;
         // Where nothing is escaped but nulls, and nothing quoted, both forms are the same.
         $lines = substr_count($lines, '\\') === substr_count($lines, '\\N') && ! str_contains($lines, '"') ? $lines : self::quoted($lines);
-        $this->file ??= fopen($this->path, 'wb') ?: throw SystemTrouble::lasting('no_privilege', "{$this->path} cannot be written.", 'Give the account that Lighterman runs under the right to write the lake\'s folder.');
+        $this->file ??= @fopen($this->path, 'wb') ?: throw SystemTrouble::lasting('no_privilege', "{$this->path} cannot be written.", 'Give the account that Lighterman runs under the right to write the lake\'s folder.');
         if (@fwrite($this->file, $lines) !== strlen($lines)) {
             throw SystemTrouble::passing('disk_full', "{$this->path} cannot be written to its end.", 'Free space on the disk of the lake. Lighterman tries again.');
         }
