@@ -206,9 +206,11 @@ final class LakeLogTest extends ChangeLandingCase
     public function rows_that_a_load_does_not_bring_are_swept_even_if_it_outlives_the_process(): void
     {
         $this->orders();
+        $token = 0;
         foreach ([Landing::Upsert, Landing::Versions] as $landing) {
             $feed = $this->logFeed('public.orders', ['id'], $landing);
-            $session = $this->landing($feed);
+            $session = $this->lake->openChanges('route', ++$token);
+            $session->admit($feed->landedTable(), $feed->name);
             $put = function (ChangeLanding $session, array $ids, int $lsn) use ($feed): void {
                 $plan = self::plan($feed);
                 foreach ($ids as $n => $id) {
@@ -223,8 +225,15 @@ final class LakeLogTest extends ChangeLandingCase
             $session->begin();
             $put($session, [1], 2);
             $session->commit([$feed->name => Position::log('0/2')], 2, [], null);
-            $session->close();
-            $session = $this->landing($feed);
+            $late = $session;
+            $session = $this->lake->openChanges('route', ++$token);
+            $session->admit($feed->landedTable(), $feed->name);
+            try {
+                $late->noteKeys($feed->name, whole: true);
+                self::fail('It was noted.');
+            } catch (LeaseLost) {
+                $late->close();
+            }
             $session->begin();
             $put($session, [3], 3);
             $session->sweep($feed->name, new SourceCommit(3, 3_000_000));

@@ -121,6 +121,8 @@ final class LakeChangeLanding implements ChangeLanding
 
     public function noteKeys(string $feed, bool $whole): void
     {
+        // What the holder of the lease has noted decides what is deleted, so nobody else may drop it.
+        $this->demandLease();
         // What an earlier load had noted tells nothing about this one.
         ($this->seen[$feed] ?? null)?->drop();
         unset($this->seen[$feed]);
