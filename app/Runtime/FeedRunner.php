@@ -77,9 +77,9 @@ final class FeedRunner
         try {
             $this->endLostRuns($feed);
             FileJoining::run($feed, $lease->worker, function () use ($feed, $lease): ?JoinedFiles {
-                $session = $this->systems->target($feed->route->target)->open($feed->definition->parsed()->landedTable(), $feed->uid, $lease->token);
+                $session = $this->systems->target($feed->route->target)->open($feed->definition->parsed()->landedTable(), $feed->uid, $lease->token, fn () => $this->leases->renew($lease));
                 try {
-                    return $session->join(fn () => $this->leases->renew($lease));
+                    return $session->join();
                 } finally {
                     $session->close();
                 }
@@ -112,7 +112,7 @@ final class FeedRunner
             return;
         }
         $target = $this->systems->target($feed->route->target);
-        $session = $target->open($definition->landedTable(), $feed->uid, $lease->token);
+        $session = $target->open($definition->landedTable(), $feed->uid, $lease->token, fn () => $this->leases->renew($lease));
         try {
             if ($this->catchUp($feed, $session)) {
                 $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);

@@ -10,6 +10,7 @@ use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Shape\Type;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
+use RuntimeException;
 
 /** The embedded engine: values as text in and out, plans, and what it may not do. */
 final class EngineTest extends TestCase
@@ -52,6 +53,39 @@ final class EngineTest extends TestCase
             self::assertSame(['spilled, right', '', 0], [stream_get_contents($pipes[1]), stream_get_contents($pipes[2]), proc_close($process)]);
         }
         self::assertSame([], glob("{$this->path}/spill/*"), 'nothing is left');
+    }
+
+    #[Test]
+    public function something_can_be_done_while_a_query_takes_its_time_and_can_end_it(): void
+    {
+        $calls = 0;
+        $ends = false;
+        $engine = new Engine([$this->path], 160, 2, "{$this->path}/spill", alive: function () use (&$calls, &$ends): void {
+            $calls++;
+            $ends && throw new RuntimeException('enough');
+        });
+        $query = static fn (int $rows): string => "SELECT sum(hash(i::varchar || 'x')) FROM range({$rows}) r(i)";
+        for ($rows = 20_000_000; $rows < 2_000_000_000; $rows *= 2) {
+            [$calls, $begun] = [0, microtime(true)];
+            $engine->value($query($rows));
+            $took = microtime(true) - $begun;
+            if ($took > 2.1) {
+                break;
+            }
+        }
+        self::assertGreaterThanOrEqual((int) $took - 1, $calls);
+        $ends = true;
+        $begun = microtime(true);
+        try {
+            $engine->run("CREATE TABLE t AS {$query(4 * $rows)}");
+            self::fail('It came to its end.');
+        } catch (RuntimeException $e) {
+            self::assertSame('enough', $e->getMessage());
+        }
+        self::assertLessThan($took, microtime(true) - $begun);
+        $ends = false;
+        self::assertSame(['7', '0'], [$engine->value('SELECT 7'), $engine->value("SELECT count(*) FROM duckdb_tables() WHERE table_name = 't'")], 'the engine goes on');
+        $engine->close();
     }
 
     #[Test]

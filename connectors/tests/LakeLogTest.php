@@ -173,8 +173,8 @@ final class LakeLogTest extends ChangeLandingCase
 
         // Between two deliveries small files are joined when somebody asks.
         $deliver($session, 13, '13');
-        self::assertEquals(new JoinedFiles(2, 1), $session->join($journal->name, static fn () => null));
-        self::assertNull($session->join($journal->name, static fn () => null));
+        self::assertEquals(new JoinedFiles(2, 1), $session->join($journal->name));
+        self::assertNull($session->join($journal->name));
         $deliver($session, 14, '14');
         self::assertSame([2, 14, 14, []], [count($this->lake->tables()['gate.orders_append']->files), $this->lake->count($journal->landed), $session->sequence($journal->name), $this->strays()]);
 

@@ -51,7 +51,7 @@ final class LakeRandomTest extends LakeCase
             $this->carry($feed, $delivery * 2, $this->lake);
             if ($random->getInt(0, 1) === 1) {
                 $session = $this->lake->open($feed->landedTable(), 'feed-odd', $delivery * 2 + 1);
-                $session->join(static fn () => null);
+                $session->join();
                 $session->close();
             }
             $sums = static fn (string $of): string => "SELECT id, part, kg, md5(concat_ws('|', id, part, kg)) AS sum FROM {$of} ORDER BY id";

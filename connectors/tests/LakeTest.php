@@ -217,16 +217,12 @@ final class LakeTest extends LakeCase
         $late = $this->lake->open($feed->landedTable(), 'feed-trickle', 5);
         $session = $this->lake->open($feed->landedTable(), 'feed-trickle', 6);
         try {
-            $late->join(static fn () => null);
+            $late->join();
             self::fail('It joined.');
         } catch (LeaseLost) {
             self::assertSame([$before, 8], [$this->counted('gate.trickle'), count($this->dataFiles())], 'who has lost its lease joins nothing');
         }
-        $alive = 0;
-        $joined = $session->join(function () use (&$alive): void {
-            $alive++;
-        });
-        self::assertEquals([new JoinedFiles(8, 4), 2], [$joined, $alive]);
+        self::assertEquals(new JoinedFiles(8, 4), $session->join());
         self::assertSame([4, 0, 8], [count($this->counted('gate.trickle')), $this->lake->files($feed->landed)?->small, $this->lake->count($feed->landed)]);
         self::assertSame([['n' => '8', 's' => '44', 'parts' => '4']], $this->inLake('SELECT count(*) AS n, sum(id) AS s, count(DISTINCT part) AS parts FROM gate.trickle'));
         foreach ($before as $name) {
@@ -234,7 +230,7 @@ final class LakeTest extends LakeCase
         }
         $after = $this->ledger()->last('feed-trickle');
         self::assertEquals([$page?->position, $page?->sequence, $page?->receipts], [$after?->position, $after?->sequence, $after?->receipts]);
-        self::assertNull($session->join(static fn () => null), 'nothing is left to join');
+        self::assertNull($session->join(), 'nothing is left to join');
 
         // The next delivery goes on from there.
         $this->touch("INSERT INTO trickle VALUES (10, 'a')");
@@ -370,6 +366,25 @@ final class LakeTest extends LakeCase
             self::assertSame(array_map(array_values(...), $this->gate->rows('SELECT id, kg, code FROM loads ORDER BY id')), $this->lake->query("SELECT id, kg, code FROM {$feed->landed} ORDER BY id", 10_000, 60)->rows);
         }
         self::assertSame([], array_filter((new LocalFolder('lake', $this->path))->files('_lighterman/work'), static fn (string $n): bool => ! str_contains($n, '/2/')));
+    }
+
+    #[Test]
+    public function a_lease_that_is_lost_in_the_middle_of_the_work_ends_it_and_nothing_is_left(): void
+    {
+        $this->loads(2000);
+        $feed = $this->lakeFeed('loads', 'updated_at', ['id']);
+        $session = $this->lake->open($feed->landedTable(), 'feed-loads', 1, static fn () => throw LeaseLost::to(2, 1));
+        $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
+        try {
+            while ($batch = $reader->next()) {
+                $session->land($batch, 1);
+            }
+            $session->settle();
+            self::fail('It landed.');
+        } catch (LeaseLost) {
+            $session->close();
+        }
+        self::assertSame([[], 0], [(new LocalFolder('lake', $this->path))->files('gate'), $this->lake->count($feed->landed)]);
     }
 
     #[Test]

@@ -146,7 +146,7 @@ final class LogReading
     {
         $this->spooled = $spoolOnly;
         if (! $spoolOnly) {
-            $this->landing = $this->atTarget(fn (): ChangeLanding => $this->systems->target($this->log->route->target)->openChanges($this->log->uid, $this->lease->token));
+            $this->landing = $this->atTarget(fn (): ChangeLanding => $this->systems->target($this->log->route->target)->openChanges($this->log->uid, $this->lease->token, $this->stayAlive(...)));
         }
         // Only the target knows after which place the new log has to begin.
         if ($this->log->anew_asked && $this->landing !== null) {
@@ -525,7 +525,7 @@ final class LogReading
         if ($this->landing === null || ($carrier = $this->carriers->joinable()) === null) {
             return false;
         }
-        FileJoining::run(Feed::findOrFail($carrier->id), $this->lease->worker, fn (): ?JoinedFiles => $this->landing()->join($carrier->uid, $this->stayAlive(...)));
+        FileJoining::run(Feed::findOrFail($carrier->id), $this->lease->worker, fn (): ?JoinedFiles => $this->landing()->join($carrier->uid));
         $carrier->joins = false;
 
         return true;

@@ -4,11 +4,13 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Engine;
 
+use Closure;
 use FFI;
 use FFI\CData;
 use Generator;
 use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\SystemTrouble;
+use Throwable;
 
 /**
  * An embedded SQL engine with nothing stored in it: it reads and writes files of some folders, and no others.
@@ -20,11 +22,21 @@ final class Engine
     /** The engine's own number for a query among the kinds of statements. */
     private const SELECT = 1;
 
+    /** Its numbers for how a query stands that is done piece by piece. */
+    private const READY = 0;
+
+    private const FAILED = 2;
+
+    private const NO_TASKS = 3;
+
     private CData $database;
 
     private CData $connection;
 
     private bool $open = false;
+
+    /** When it was last said that the work goes on; in no case before there is any. */
+    private float $livedAt = INF;
 
     /** Absolute folder for what does not fit into memory; the engine makes it when it needs it. */
     private readonly string $spill;
@@ -34,10 +46,11 @@ final class Engine
      * @param  int  $memory  megabytes
      * @param  string  $temporary  folder below which this engine has one of its own for what does not fit into memory
      * @param  bool  $ordered  whether rows keep the order in which they are read; that costs memory
+     * @param  (Closure(): void)|null  $alive  called about once a second while something is run; what it throws ends that
      *
      * @throws SystemTrouble if there is no engine
      */
-    public function __construct(array $folders, int $memory, int $threads, string $temporary, bool $ordered = false)
+    public function __construct(array $folders, int $memory, int $threads, string $temporary, bool $ordered = false, private readonly ?Closure $alive = null)
     {
         $library = Library::load();
         // Two engines that put what they have no memory for into one folder read each other's.
@@ -69,6 +82,7 @@ final class Engine
         $this->run('SET allowed_directories = ['.implode(', ', array_map(static fn (string $f): string => self::literal(rtrim($f, '/').'/'), $folders)).']');
         $this->run('SET enable_external_access = false');
         $this->run('SET lock_configuration = true');
+        $this->livedAt = 0.0;
     }
 
     public function __destruct()
@@ -261,7 +275,15 @@ final class Engine
         $failed = null;
         if ($library->duckdb_pending_prepared_streaming($prepared, FFI::addr($pending)) !== 0) {
             $failed = $library->duckdb_pending_error($pending) ?? 'It cannot be run.';
-        } elseif ($library->duckdb_execute_pending($pending, FFI::addr($result)) !== 0) {
+        } elseif ($this->alive !== null) {
+            try {
+                $this->await($pending);
+            } catch (Throwable $e) {
+                $this->release($prepared, $pending, $result);
+                throw $e;
+            }
+        }
+        if ($failed === null && $library->duckdb_execute_pending($pending, FFI::addr($result)) !== 0) {
             $failed = $library->duckdb_result_error(FFI::addr($result)) ?? 'It failed.';
         }
         if ($failed !== null) {
@@ -270,6 +292,29 @@ final class Engine
         }
 
         return [$prepared, $pending, $result];
+    }
+
+    /** Does the work piece by piece, so that something can be done in between. */
+    private function await(CData $pending): void
+    {
+        while (true) {
+            $state = Library::load()->duckdb_pending_execute_task($pending);
+            if ($state === self::READY || $state === self::FAILED) {
+                return;
+            }
+            if ($state === self::NO_TASKS) {
+                usleep(1000);
+            }
+            $this->live();
+        }
+    }
+
+    private function live(): void
+    {
+        if ($this->alive !== null && microtime(true) - $this->livedAt >= 1.0) {
+            $this->livedAt = microtime(true);
+            ($this->alive)();
+        }
     }
 
     private function release(CData $prepared, CData $pending, CData $result): void
@@ -306,6 +351,7 @@ final class Engine
             } finally {
                 $library->duckdb_destroy_data_chunk(FFI::addr($chunk));
             }
+            $this->live();
             for ($row = 0; $row < $rows; $row++) {
                 yield array_combine($names, array_column($columns, $row));
             }

@@ -44,6 +44,7 @@ final class Library
         void duckdb_destroy_prepare(duckdb_prepared_statement *prepared);
         int duckdb_pending_prepared_streaming(duckdb_prepared_statement prepared, duckdb_pending_result *out);
         const char *duckdb_pending_error(duckdb_pending_result pending);
+        int duckdb_pending_execute_task(duckdb_pending_result pending);
         int duckdb_execute_pending(duckdb_pending_result pending, duckdb_result *out);
         void duckdb_destroy_pending(duckdb_pending_result *pending);
         const char *duckdb_result_error(duckdb_result *result);

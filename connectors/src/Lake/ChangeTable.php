@@ -292,14 +292,13 @@ final class ChangeTable
     /**
      * Joins all small files, outside a delivery.
      *
-     * @param  callable(): void  $alive  called after each partition
      * @return LandedFiles the same object if there was nothing to join
      */
-    public function joined(LandedFiles $was, int $sequence, string $prefix, callable $alive): LandedFiles
+    public function joined(LandedFiles $was, int $sequence, string $prefix): LandedFiles
     {
         $this->was = $was;
 
-        return $this->files->joinedBy($was, $sequence, $prefix, $alive);
+        return $this->files->joinedBy($was, $sequence, $prefix);
     }
 
     /** @param  LandedFiles|null  $before  null for what it was when the delivery began */

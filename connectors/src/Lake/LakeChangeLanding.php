@@ -170,7 +170,7 @@ final class LakeChangeLanding implements ChangeLanding
         return $receipts;
     }
 
-    public function join(string $feed, callable $alive): ?JoinedFiles
+    public function join(string $feed): ?JoinedFiles
     {
         $this->begin();
         $table = $this->tables[$feed] ?? throw SystemTrouble::passing('not_taken_in', 'The feed could not be taken in by the lake.', 'See what its page says, mend that, and ask again.');
@@ -178,7 +178,7 @@ final class LakeChangeLanding implements ChangeLanding
             $page = $this->feed($feed);
             $name = (string) $table->landed->name;
             $was = $page->tables[$name];
-            $now = $this->named($feed, fn (): LandedFiles => $table->joined($was, $page->sequence, $page->joinPrefix($this->page->number + 1), $alive));
+            $now = $this->named($feed, fn (): LandedFiles => $table->joined($was, $page->sequence, $page->joinPrefix($this->page->number + 1)));
             if ($now === $was) {
                 return null;
             }

@@ -177,14 +177,14 @@ final class LakeLanding implements LandingSession
         $this->abandon();
     }
 
-    public function join(callable $alive): ?JoinedFiles
+    public function join(): ?JoinedFiles
     {
-        return $this->guarded(function () use ($alive): ?JoinedFiles {
+        return $this->guarded(function (): ?JoinedFiles {
             $this->abandon();
             $tables = $this->page->tables;
             foreach ($this->landed->tables() as $fork => $table) {
                 $name = (string) $table->name;
-                $tables[$name] = $this->writers[$fork]->joinedBy($tables[$name], $this->page->sequence, $this->page->joinPrefix($this->page->number + 1), $alive);
+                $tables[$name] = $this->writers[$fork]->joinedBy($tables[$name], $this->page->sequence, $this->page->joinPrefix($this->page->number + 1));
             }
             if ($tables === $this->page->tables) {
                 return null;

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Closure;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Objects\ObjectStore;
 
@@ -23,12 +24,13 @@ final readonly class LakeSettings
     /**
      * @param  bool  $ordered  whether rows keep the order in which they are read
      * @param  list<string>  $further  absolute folders that it may use besides the lake's
+     * @param  (Closure(): void)|null  $alive  called about once a second while it works
      */
-    public function engine(bool $ordered = false, array $further = []): Engine
+    public function engine(bool $ordered = false, array $further = [], ?Closure $alive = null): Engine
     {
         $own = is_string($this->place) ? [$this->place] : [ObjectFolder::fetchedIn($this->temporary, $this->place), ObjectFolder::madeIn($this->temporary, $this->place)];
 
-        return new Engine([...$own, ...$further], $this->memory, $this->threads, $this->temporary, $ordered);
+        return new Engine([...$own, ...$further], $this->memory, $this->threads, $this->temporary, $ordered, $alive);
     }
 
     public function folder(): Folder

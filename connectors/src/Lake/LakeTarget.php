@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Closure;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Definition\LandedTable;
@@ -126,7 +127,7 @@ final class LakeTarget implements TargetSystem
         return "{$landed->name->schema}/{$landed->name->name}/".implode('', $folders)."….{$landed->writing->ending()}\n".json_encode($values, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRETTY_PRINT);
     }
 
-    public function open(LandedTable $landed, string $feed, int $token): LandingSession
+    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null): LandingSession
     {
         $this->demandFolder();
         $last = $this->ledger->last($feed) ?? Page::first($feed, $token);
@@ -145,7 +146,7 @@ final class LakeTarget implements TargetSystem
         $this->ledger->write($page);
         $this->sweep($page);
 
-        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine($landed->repeats), $landed, $page, $this->folder->workplace($feed, $token));
+        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine($landed->repeats, alive: $alive), $landed, $page, $this->folder->workplace($feed, $token));
     }
 
     /** Removes what a crash has left: files that were placed and never counted. */
@@ -162,7 +163,7 @@ final class LakeTarget implements TargetSystem
         }
     }
 
-    public function openChanges(string $route, int $token): ChangeLanding
+    public function openChanges(string $route, int $token, ?Closure $alive = null): ChangeLanding
     {
         $this->demandFolder();
         $last = $this->ledger->lastOfRoute($route) ?? RoutePage::first($route);
@@ -173,7 +174,7 @@ final class LakeTarget implements TargetSystem
         $this->ledger->writeRoute($page);
         array_map($this->sweep(...), $page->feeds);
 
-        return new LakeChangeLanding($this->folder, $this->ledger, $this->settings->engine(), $page, $this->folder->workplace($route, $token), $this->demandReady(...));
+        return new LakeChangeLanding($this->folder, $this->ledger, $this->settings->engine(alive: $alive), $page, $this->folder->workplace($route, $token), $this->demandReady(...));
     }
 
     /**

@@ -140,16 +140,14 @@ final class TableWriter
      * that were joined stay for whoever is reading them.
      *
      * @param  int  $many  that there must be in a partition
-     * @param  (callable(): void)|null  $alive  called after each partition
      */
-    public function joined(LandedFiles $table, int $many = self::MANY, ?callable $alive = null): LandedFiles
+    public function joined(LandedFiles $table, int $many = self::MANY): LandedFiles
     {
         // Where a partition has to be one file it is written anew with every delivery, however large.
         foreach ($this->isSingle() ? $table->small(PHP_INT_MAX, 2) : $table->small(self::SMALL, $many) as $files) {
             $gone = array_flip(array_map(static fn (DataFile $f): string => $f->name, $files));
             $rest = array_values(array_filter($table->files, static fn (DataFile $f): bool => ! isset($gone[$f->name])));
             $table = $table->with([...$rest, ...$this->copied($this->contents->of($table, $files))]);
-            $alive === null || $alive();
         }
 
         return $table;
@@ -159,14 +157,13 @@ final class TableWriter
      * Joins all small files of a table, outside a delivery.
      *
      * @param  string  $prefix  that no other files have
-     * @param  callable(): void  $alive  called after each partition
      * @return LandedFiles the same object if there was nothing to join
      */
-    public function joinedBy(LandedFiles $was, int $sequence, string $prefix, callable $alive): LandedFiles
+    public function joinedBy(LandedFiles $was, int $sequence, string $prefix): LandedFiles
     {
         $this->begin($was, $sequence, $prefix, merges: false, replaces: false);
 
-        return $this->joined($was, 2, $alive);
+        return $this->joined($was, 2);
     }
 
     /** @return array{LandedFiles, Counts} */

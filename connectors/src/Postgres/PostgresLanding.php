@@ -130,7 +130,7 @@ final class PostgresLanding implements LandingSession
         return $receipt;
     }
 
-    public function join(callable $alive): ?JoinedFiles
+    public function join(): ?JoinedFiles
     {
         return null;
     }

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Closure;
 use Lighterman\Connectors\Postgres\Log\PostgresChangeLanding;
 use Lighterman\Connectors\Postgres\Log\SeenKeys;
 use Lighterman\Core\Definition\LandedTable;
@@ -75,7 +76,7 @@ final class PostgresTarget implements TargetSystem
         }
     }
 
-    public function open(LandedTable $landed, string $feed, int $token): LandingSession
+    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null): LandingSession
     {
         $ledger = new Ledger($this->connection);
         try {
@@ -92,7 +93,7 @@ final class PostgresTarget implements TargetSystem
         return new PostgresLanding($this->connection, $ledger, $landed, $feed, $token, $position);
     }
 
-    public function openChanges(string $route, int $token): ChangeLanding
+    public function openChanges(string $route, int $token, ?Closure $alive = null): ChangeLanding
     {
         return new PostgresChangeLanding(new Connection($this->settings, 'lighterman target', readOnly: false), $route, $token);
     }

@@ -73,11 +73,9 @@ interface ChangeLanding
     /**
      * Joins the small files that a feed's deliveries have left, as a landing session does; between two commits.
      *
-     * @param  callable(): void  $alive  called again and again meanwhile
-     *
      * @throws FeedRefused|LeaseLost|SystemTrouble
      */
-    public function join(string $feed, callable $alive): ?JoinedFiles;
+    public function join(string $feed): ?JoinedFiles;
 
     /** Drops the receipts of these feeds that are older; a log brings several a second. */
     public function forgetReceipts(int $days): void;

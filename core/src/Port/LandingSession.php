@@ -51,12 +51,11 @@ interface LandingSession
      * Joins the small files that earlier deliveries have left, partition by partition. Rows, position and receipts stay, and
      * who is reading the files that were joined may read on.
      *
-     * @param  callable(): void  $alive  called again and again meanwhile
      * @return JoinedFiles|null null where there was nothing to join, or the target keeps no files
      *
      * @throws LeaseLost|SystemTrouble
      */
-    public function join(callable $alive): ?JoinedFiles;
+    public function join(): ?JoinedFiles;
 
     /** Gives up what has been landed since the last receipt. */
     public function abandon(): void;

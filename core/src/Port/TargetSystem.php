@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
+use Closure;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 
@@ -47,20 +48,22 @@ interface TargetSystem
      *
      * @param  string  $feed  the feed's lasting id, under which the position is kept beside the rows
      * @param  int  $token  the lease's fencing token
+     * @param  (Closure(): void)|null  $alive  called about once a second in the middle of work that may take longer than a lease lasts
      *
      * @throws LeaseLost when a newer token has been seen
      * @throws SystemTrouble with reason `incompatible_table` when the preparation has obstacles
      */
-    public function open(LandedTable $landed, string $feed, int $token): LandingSession;
+    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null): LandingSession;
 
     /**
      * Opens the target for the changes of a route's feeds.
      *
      * @param  string  $route  the route's lasting id, under which its place in the log is kept beside the rows
+     * @param  (Closure(): void)|null  $alive  as open() has it
      *
      * @throws LeaseLost when a newer token has been seen
      */
-    public function openChanges(string $route, int $token): ChangeLanding;
+    public function openChanges(string $route, int $token, ?Closure $alive = null): ChangeLanding;
 
     /**
      * Forgets a feed: its position and receipts, and the landed tables that Lighterman created. All or nothing.

@@ -286,7 +286,7 @@ final class PostgresChangeLanding implements ChangeLanding
         }
     }
 
-    public function join(string $feed, callable $alive): ?JoinedFiles
+    public function join(string $feed): ?JoinedFiles
     {
         return null;
     }
