@@ -131,6 +131,12 @@ final class ObjectStoreTest extends LakeCase
         exec('rm -rf '.escapeshellarg("{$this->path}/here"));
         mkdir("{$this->path}/here");
         self::assertSame([$this->gate->value('SELECT sum(length(t)) FROM large')], $this->lake->query('SELECT sum(length(t)) FROM gate.large', 10, 60)->rows[0]);
+        $parts = 0;
+        copy($this->settings->folder()->local($file->name), "{$this->path}/again");
+        $this->settings->folder()->place("{$this->path}/again", 'again/again.parquet', function () use (&$parts): void {
+            $parts++;
+        });
+        self::assertGreaterThanOrEqual(intdiv($file->bytes, 16 << 20), $parts, 'a lease can be renewed between the parts');
         $this->store->failNext(50);
         $this->expectExceptionMessage('says SlowDown');
         $this->lake->tables();

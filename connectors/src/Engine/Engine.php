@@ -50,7 +50,7 @@ final class Engine
      *
      * @throws SystemTrouble if there is no engine
      */
-    public function __construct(array $folders, int $memory, int $threads, string $temporary, bool $ordered = false, private readonly ?Closure $alive = null)
+    public function __construct(array $folders, int $memory, int $threads, string $temporary, bool $ordered = false, public readonly ?Closure $alive = null)
     {
         $library = Library::load();
         // Two engines that put what they have no memory for into one folder read each other's.

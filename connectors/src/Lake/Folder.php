@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Closure;
 use Lighterman\Core\Port\Finding;
 
 /** Where the files of a lake lie. Names are relative to it. Every method may throw SystemTrouble. */
@@ -47,8 +48,12 @@ interface Folder
     /** Clears away what is left in all workplaces of a feed. */
     public function leaveWorkplace(string $feed): void;
 
-    /** Gives a finished file of the workplace its place. What it holds lasts before it has its name. */
-    public function place(string $finished, string $name): void;
+    /**
+     * Gives a finished file of the workplace its place. What it holds lasts before it has its name.
+     *
+     * @param  (Closure(): void)|null  $alive  called in between where that takes long
+     */
+    public function place(string $finished, string $name, ?Closure $alive): void;
 
     /** An absolute path on this machine under which a finished file can be read. */
     public function local(string $name): string;

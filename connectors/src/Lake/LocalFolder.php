@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Closure;
 use FilesystemIterator;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\SystemTrouble;
@@ -114,7 +115,7 @@ final readonly class LocalFolder implements Folder
         return $created || (str_contains($why, 'File exists') ? false : throw $this->trouble("{$path} cannot be written"));
     }
 
-    public function place(string $finished, string $name): void
+    public function place(string $finished, string $name, ?Closure $alive): void
     {
         $this->make(dirname($name));
         $file = @fopen($finished, 'r+b');

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Lake;
 
 use Aws\S3\Exception\S3Exception;
+use Closure;
 use League\Flysystem\FilesystemException;
 use League\Flysystem\FilesystemOperator;
 use League\Flysystem\StorageAttributes;
@@ -125,11 +126,11 @@ final readonly class ObjectFolder implements Folder
         Scratch::remove(self::madeIn($this->here, $this->store)."/{$feed}");
     }
 
-    public function place(string $finished, string $name): void
+    public function place(string $finished, string $name, ?Closure $alive): void
     {
         $file = fopen($finished, 'rb');
         try {
-            $this->files->writeStream($name, $file);
+            $this->files->writeStream($name, $file, $alive === null ? [] : ['before_upload' => static fn () => $alive()]);
         } catch (FilesystemException $e) {
             throw $this->store->trouble($this->system, "{$this->where($name)} cannot be written", $e);
         } finally {

@@ -348,7 +348,7 @@ final class TableWriter
                 $name = "{$this->landed->name->schema}/{$this->landed->name->name}/{$below}";
                 $files[] = new DataFile($name, $count, (int) filesize($path), DataFile::partitionOf($below), $this->sequence, count($this->was->eras) - 1);
                 $this->placed[$name] = true;
-                $this->folder->place($path, $name);
+                $this->folder->place($path, $name, $this->engine->alive);
             } else {
                 unlink($path);
             }
