@@ -23,7 +23,7 @@ await take('route', '/routes/1');
 const busiest = (await sql('warehouse', 'SELECT load_id FROM gate.loads_history GROUP BY 1 ORDER BY count(*) DESC, 1 DESC LIMIT 1')).trim();
 await take('life', `/feeds/loads%20history/life?key%5Bload_id%5D=${busiest}`);
 await take('system', '/systems/weighbridge');
-await take('landed', '/landed/loads%20in%20the%20lake?count=1');
+await take('landed', '/landed/gate%20log%20in%20the%20lake?count=1');
 await take('forks', '/feeds/varieties/forks');
 await page.goto(`${base}/feeds/growers/runs`);
 await page.locator('tbody tr', { hasText: 'increment' }).first().getByRole('link').click();
