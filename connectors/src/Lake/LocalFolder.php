@@ -84,10 +84,13 @@ final readonly class LocalFolder implements Folder
     {
         $path = $this->where($name);
         $text = is_file($path) ? @file_get_contents($path) : false;
-        // It may be taken away between the two.
+        if ($text !== false) {
+            return $text;
+        }
+        // It may have been taken away between the two.
         clearstatcache(true, $path);
 
-        return $text !== false || ! is_file($path) ? ($text === false ? null : $text) : throw $this->trouble("{$path} cannot be read");
+        return is_file($path) ? throw $this->trouble("{$path} cannot be read") : null;
     }
 
     public function readAll(array $names): array
