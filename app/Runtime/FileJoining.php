@@ -33,7 +33,7 @@ final class FileJoining
         try {
             $joined = $join();
             $joined === null
-                ? $end('done', 'No files were small enough to be joined.')
+                ? $end('done', 'Nothing was joined: no partition has several small files.')
                 : $end('done', 'Small files were joined: '.Say::files($joined->before).' have become '.Say::count($joined->after).'.', ['window_from' => Say::files($joined->before), 'window_to' => Say::files($joined->after)]);
         } catch (LeaseLost $lost) {
             $end('lost', $lost->getMessage());

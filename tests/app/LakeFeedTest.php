@@ -131,7 +131,7 @@ final class LakeFeedTest extends LakeCase
         $this->carry($feed);
         self::assertSame([['503']], $this->inLake('SELECT count(*) FROM copy.loads'));
         $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('2 files have become 1')->assertSuccessful();
-        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('No files were small enough')->assertSuccessful();
+        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('no partition has several small files')->assertSuccessful();
         FeedBook::joinFiles([$feed]);
         FileJoining::run($feed->refresh(), 'test', static fn () => throw new \LogicException('of ours'));
         $failed = $feed->runs()->where('kind', Run::JOIN)->latest('id')->firstOrFail();

@@ -45,6 +45,30 @@ abstract class DrillCase extends TestCase
         }
     }
 
+    /**
+     * Starts a worker, and kills it once it has begun a run.
+     *
+     * @param  callable(): void  $meanwhile
+     * @param  int  $most  milliseconds until it is killed
+     * @return int runs that were under way
+     */
+    protected function killedInARun(callable $meanwhile, int $most): int
+    {
+        $known = (string) $this->own->value('SELECT coalesce(max(id), 0) FROM runs');
+        $worker = $this->startWorker();
+        $meanwhile();
+        // Whoever was killed before holds its lease for a moment yet.
+        for ($until = microtime(true) + 8; microtime(true) < $until && $this->own->value('SELECT count(*) FROM runs WHERE id > $1', [$known]) === '0'; usleep(20_000)) {
+            continue;
+        }
+        usleep(mt_rand(0, $most) * 1000);
+        $running = (int) $this->own->value("SELECT count(*) FROM runs WHERE id > \$1 AND state = 'running'", [$known]);
+        proc_terminate($worker, SIGKILL);
+        proc_close($worker);
+
+        return $running;
+    }
+
     /** @param  resource  $worker */
     protected function stopWorker($worker): void
     {

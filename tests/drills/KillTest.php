@@ -24,12 +24,7 @@ final class KillTest extends DrillCase
 
         $cutShort = 0;
         for ($round = 0; $round < $rounds; $round++) {
-            $worker = $this->startWorker();
-            $this->change();
-            usleep(mt_rand(150, 1600) * 1000);
-            $cutShort += (int) $this->own->value("SELECT count(*) FROM runs WHERE state = 'running'");
-            proc_terminate($worker, SIGKILL);
-            proc_close($worker);
+            $cutShort += $this->killedInARun($this->change(...), 600);
         }
 
         $worker = $this->startWorker();

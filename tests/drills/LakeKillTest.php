@@ -45,17 +45,7 @@ final class LakeKillTest extends DrillCase
             for ($round = 0; $round < $rounds; $round++) {
                 // Files are joined in between, also while it is killed.
                 $this->own->run('UPDATE feeds SET join_asked = true');
-                $known = (string) $this->own->value('SELECT coalesce(max(id), 0) FROM runs');
-                $worker = $this->startWorker();
-                $this->gate->run('UPDATE loads SET kg = kg + 1, arrived_on = arrived_on + (id % 11 = 0)::int, updated_at = clock_timestamp() WHERE id % 5 = '.mt_rand(0, 4).'; INSERT INTO passages (lane) SELECT g % 4 FROM generate_series(1, 2000) g');
-                // Whoever was killed before holds its lease for a moment yet.
-                for ($until = microtime(true) + 8; microtime(true) < $until && $this->own->value('SELECT count(*) FROM runs WHERE id > $1', [$known]) === '0'; usleep(20_000)) {
-                    continue;
-                }
-                usleep(mt_rand(0, 900) * 1000);
-                $cutShort += (int) $this->own->value("SELECT count(*) FROM runs WHERE id > \$1 AND state = 'running'", [$known]);
-                proc_terminate($worker, SIGKILL);
-                proc_close($worker);
+                $cutShort += $this->killedInARun(fn () => $this->gate->run('UPDATE loads SET kg = kg + 1, arrived_on = arrived_on + (id % 11 = 0)::int, updated_at = clock_timestamp() WHERE id % 5 = '.mt_rand(0, 4).'; INSERT INTO passages (lane) SELECT g % 4 FROM generate_series(1, 2000) g'), 900);
             }
             $worker = $this->startWorker();
             try {

@@ -21,12 +21,7 @@ final class TreatedKillTest extends DrillCase
             ."  - { table: public.loads, watermark: updated_at, landing: upsert, treatment: { failing: set_aside, columns: [{ from: grower, steps: [{ mask: keep_last, keep: 4 }] }, { as: double, steps: [{ derive: kg * 2, type: int64 }] }], checks: [{ check: expression, expression: 'id % 50 != 0', else: set_aside }, { check: expression, expression: 'id % 53 != 0', else: drop }], forks: [{ name: thirds, when: 'kg % 3 == 0', landed: copy.thirds, columns: [{ from: id, as: third_id }] }], otherwise: land } }\n");
         $cutShort = 0;
         for ($round = 0; $round < $rounds; $round++) {
-            $worker = $this->startWorker();
-            $this->gate->run('UPDATE loads SET kg = kg + 1, updated_at = clock_timestamp() WHERE id % 37 = '.mt_rand(0, 36));
-            usleep(mt_rand(150, 1500) * 1000);
-            $cutShort += (int) $this->own->value("SELECT count(*) FROM runs WHERE state = 'running'");
-            proc_terminate($worker, SIGKILL);
-            proc_close($worker);
+            $cutShort += $this->killedInARun(fn () => $this->gate->run('UPDATE loads SET kg = kg + 1, updated_at = clock_timestamp() WHERE id % 37 = '.mt_rand(0, 36)), 600);
         }
         $worker = $this->startWorker();
         $rows = static fn (string $from, string $double): string => "SELECT count(*) || ' ' || coalesce(sum(hashtextextended(id || ' ' || kg || ' ' || {$double}, 0)), 0) FROM {$from}";
