@@ -25,8 +25,14 @@ final class FeedJoin extends FeedCommand
         $done = ! $feed->bringsChanges() && (new Worker($systems))->join($feed->id);
         $run = $done ? $feed->runs()->where('kind', Run::JOIN)->latest('id')->firstOrFail() : null;
         $said = $run === null ? 'It is asked for; whoever carries the feed does it next.' : (string) $run->lines()->value('said');
-        $this->asJson() ? $this->json(['feed' => $feed->name, 'run' => $run?->id, 'state' => $run->state ?? 'asked', 'said' => $said, 'trouble' => $run?->trouble]) : $this->line("{$feed->name}: {$said}");
+        $state = $run->state ?? 'asked';
+        if ($this->asJson()) {
+            $this->json(['feed' => $feed->name, 'run' => $run?->id, 'state' => $state, 'said' => $said, 'trouble' => $run?->trouble]);
+        } else {
+            $this->line("{$feed->name}: {$said}");
+            $run?->trouble === null || $this->line($run->trouble['remedy']);
+        }
 
-        return $run?->trouble === null ? self::SUCCESS : self::FAILURE;
+        return in_array($state, ['done', 'asked'], true) ? self::SUCCESS : self::FAILURE;
     }
 }

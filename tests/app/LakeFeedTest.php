@@ -137,7 +137,7 @@ final class LakeFeedTest extends LakeCase
         $failed = $feed->runs()->where('kind', Run::JOIN)->latest('id')->firstOrFail();
         self::assertSame(['failed', 'Lighterman itself failed while joining files (LogicException).', false], [$failed->state, $failed->trouble['message'], $feed->refresh()->join_asked]);
         exec('rm -rf '.escapeshellarg($this->path));
-        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('there is no folder')->assertFailed();
+        $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('there is no folder')->expectsOutputToContain('See that its disk is mounted')->assertFailed();
         self::assertSame([false, 'carried', null], [$feed->refresh()->join_asked, $feed->standing, $feed->trouble]);
     }
 
