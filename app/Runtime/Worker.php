@@ -36,7 +36,9 @@ final class Worker
         while (! $this->stop) {
             try {
                 $keeper->tick();
-                $this->joinFiles($this->leases->toJoin());
+                if (($lease = $this->leases->toJoin()) !== null) {
+                    $this->runner->join($lease);
+                }
                 $lease = $this->leases->next();
                 $lease === null ? usleep((int) ($idleSeconds * 1e6)) : $this->runner->run($lease);
             } catch (Throwable $e) {
@@ -49,24 +51,15 @@ final class Worker
         $keeper->stop();
     }
 
-    /**
-     * Joins the small files of what a feed has landed.
-     *
-     * @param  Lease|null  $lease  null where another worker holds the feed
-     */
-    private function joinFiles(?Lease $lease): bool
+    /** Joins the small files of one feed now; false while another worker holds it. */
+    public function join(int $feedId): bool
     {
+        $lease = $this->leases->of($feedId);
         if ($lease !== null) {
             $this->runner->join($lease);
         }
 
         return $lease !== null;
-    }
-
-    /** Joins the small files of one feed now; false while another worker holds it. */
-    public function join(int $feedId): bool
-    {
-        return $this->joinFiles($this->leases->of($feedId));
     }
 
     /** Carries one feed once, now; false while another worker holds it. */

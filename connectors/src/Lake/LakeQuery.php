@@ -30,7 +30,7 @@ final readonly class LakeQuery
     {
         $begun = hrtime(true);
         // For rows that the engine cannot read by itself. The process may be killed, so it is cleared away from here.
-        $work = "{$this->settings->temporary}/query-".bin2hex(random_bytes(6));
+        $work = Scratch::own($this->settings->temporary, 'query');
         if (! @mkdir($work, 0700, true)) {
             throw SystemTrouble::lasting('no_privilege', "The folder {$work} cannot be made.", 'Give the account that Lighterman runs under the right to write there.');
         }

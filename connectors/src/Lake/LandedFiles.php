@@ -81,7 +81,7 @@ final readonly class LandedFiles
     /**
      * Files of which several lie in one partition.
      *
-     * @param  int  $under  bytes that each of them has at most
+     * @param  int  $under  bytes that each of them has less than
      * @param  int  $many  that there must be in a partition
      * @return list<non-empty-list<DataFile>> by partition
      */

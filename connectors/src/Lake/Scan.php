@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Lake;
 
 use Lighterman\Connectors\Files\FilesSettings;
 use Lighterman\Connectors\Files\Look;
+use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Definition\FileWriting;
 use Lighterman\Core\Format\FileFormat;
@@ -149,7 +150,7 @@ final class Scan
     /** @return list<DataFile> with the rows of each; those that cannot be read through are left out */
     private function counted(LandedFiles $table): array
     {
-        $work = "{$this->settings->temporary}/scan-".bin2hex(random_bytes(6));
+        $work = Scratch::own($this->settings->temporary, 'scan');
         $engine = $this->settings->engine(further: [$work]);
         $contents = new Contents($this->settings->folder(), $engine, $work);
         $files = [];
@@ -163,6 +164,7 @@ final class Scan
             }
         } finally {
             $engine->close();
+            Scratch::remove($work);
         }
 
         return $files;

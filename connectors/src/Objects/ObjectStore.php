@@ -64,7 +64,7 @@ final readonly class ObjectStore
     public function readAll(array $names): array
     {
         $client = $this->client();
-        $commands = array_map(fn (string $name) => $client->getCommand('GetObject', ['Bucket' => $this->bucket, 'Key' => ($this->prefix === '' ? '' : "{$this->prefix}/").$name]), $names);
+        $commands = array_map(fn (string $name) => $client->getCommand('GetObject', ['Bucket' => $this->bucket, 'Key' => $this->keyOf($name)]), $names);
         $held = [];
         foreach (CommandPool::batch($client, $commands, ['concurrency' => self::AT_ONCE]) as $i => $result) {
             $held[$names[$i]] = match (true) {
@@ -80,7 +80,12 @@ final readonly class ObjectStore
     /** A name in full, for people. */
     public function where(string $name): string
     {
-        return "{$this->bucket}/".($this->prefix === '' ? '' : "{$this->prefix}/").$name;
+        return "{$this->bucket}/{$this->keyOf($name)}";
+    }
+
+    private function keyOf(string $name): string
+    {
+        return ($this->prefix === '' ? '' : "{$this->prefix}/").$name;
     }
 
     /** A short text that is another for every place. */
