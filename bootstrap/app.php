@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 use App\Http\Middleware\SecurityHeaders;
 use App\Http\Middleware\StartSession;
+use App\Http\Middleware\WholeForms;
 use Illuminate\Foundation\Application;
 use Illuminate\Foundation\Configuration\Exceptions;
 use Illuminate\Foundation\Configuration\Middleware;
@@ -21,7 +22,7 @@ $app = Application::configure(basePath: dirname(__DIR__))
         // Nothing here is meant for pages of another origin.
         $middleware->remove(HandleCors::class);
         $middleware->append(SecurityHeaders::class);
-        $middleware->web(replace: [\Illuminate\Session\Middleware\StartSession::class => StartSession::class]);
+        $middleware->web(append: [WholeForms::class], replace: [\Illuminate\Session\Middleware\StartSession::class => StartSession::class]);
         $middleware->redirectGuestsTo('/sign-in');
         $middleware->redirectUsersTo('/watch');
     })

@@ -44,11 +44,14 @@ Route::middleware('auth')->group(function (): void {
 
     Route::get('/systems', [SystemsController::class, 'index']);
     Route::get('/landed', [LandedController::class, 'index']);
-    Route::get('/landed/sql', [SqlController::class, 'show']);
-    Route::post('/landed/sql', [SqlController::class, 'run']);
-    Route::post('/landed/sql/stop', [SqlController::class, 'stop']);
-    Route::post('/landed/sql/saved', [SqlController::class, 'save']);
-    Route::delete('/landed/sql/saved/{query}', [SqlController::class, 'forget'])->whereNumber('query');
+    // A query runs under the account that lands, so only those may ask who may change what lands.
+    Route::middleware('can:change')->group(function (): void {
+        Route::get('/landed/sql', [SqlController::class, 'show']);
+        Route::post('/landed/sql', [SqlController::class, 'run']);
+        Route::post('/landed/sql/stop', [SqlController::class, 'stop']);
+        Route::post('/landed/sql/saved', [SqlController::class, 'save']);
+        Route::delete('/landed/sql/saved/{query}', [SqlController::class, 'forget'])->whereNumber('query');
+    });
     Route::get('/landed/found', [LandedController::class, 'found']);
     Route::post('/landed/scan', [LandedController::class, 'scan'])->middleware('can:change');
     Route::get('/landed/{feed}', [LandedController::class, 'show']);

@@ -35,7 +35,7 @@ final class DemoSystems extends Command
             if ($system === null) {
                 $system = SystemBook::add($name, $settings, $secret, $kind);
             } elseif ($system->settings['port'] !== $settings['port']) {
-                SystemBook::change($system, $name, $settings, null);
+                SystemBook::change($system, $name, $settings, $secret);
             } else {
                 continue;
             }

@@ -40,13 +40,19 @@ final class SystemBook
 
     /**
      * @param  array<string, string|int>  $settings
-     * @param  string|null  $secret  null keeps the one stored
+     * @param  string|null  $secret  null keeps the one stored, which goes only where it was given for
+     *
+     * @throws InvalidDefinition when it would go elsewhere
      */
     public static function change(System $system, string $name, array $settings, #[SensitiveParameter] ?string $secret): void
     {
         DB::transaction(function () use ($system, $name, $settings, $secret): void {
             if (System::where('name', $name)->whereKeyNot($system->id)->exists()) {
                 throw InvalidDefinition::at('name', "a system named \"{$name}\" exists", 'Give this one another name.');
+            }
+            $moved = array_filter($system->kind->secretGoesBy(), static fn (string $field): bool => (string) ($settings[$field] ?? '') !== (string) ($system->settings[$field] ?? ''));
+            if ($secret === null && $moved !== []) {
+                throw InvalidDefinition::at('secret', 'the stored one was given for another '.implode(', ', $moved), 'Type it again, so that it is not sent where it does not belong.');
             }
             Audit::record('changed', 'system', $system->name, $system->settings + ['name' => $system->name], $settings + ['name' => $name] + ($secret === null ? [] : ['secret' => $secret]));
             $system->update(['name' => $name, 'settings' => $settings, 'findings' => null, 'checked_at' => null] + ($secret === null ? [] : ['secret' => $secret]));

@@ -45,6 +45,16 @@ enum SystemKind: string
         return $this->isServer() || $this->isStore();
     }
 
+    /** @return list<string> settings that say to whom the secret is sent, and how well it is guarded on the way */
+    public function secretGoesBy(): array
+    {
+        return match (true) {
+            $this->isServer() => ['host', 'port', 'user', 'tls'],
+            $this->isStore() => ['endpoint', 'bucket', 'addressing', 'user'],
+            default => [],
+        };
+    }
+
     public function mayBeTarget(): bool
     {
         return $this === self::Postgres || $this->keepsFiles();

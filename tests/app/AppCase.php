@@ -93,7 +93,12 @@ abstract class AppCase extends TestCase
 
     protected function engineer(): Person
     {
-        return Person::create(['name' => 'engineer', 'password' => 'a long enough one', 'role' => 'engineer']);
+        return $this->person('engineer', 'engineer');
+    }
+
+    protected function person(string $name, string $role): Person
+    {
+        return Person::create(['name' => $name, 'password' => 'a long enough one', 'role' => $role]);
     }
 
     private function connect(string $database): Connection

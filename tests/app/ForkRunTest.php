@@ -8,7 +8,6 @@ use App\Feeds\AsideDesk;
 use App\Feeds\DraftBook;
 use App\Feeds\FeedBook;
 use App\Models\Feed;
-use App\Models\Person;
 use App\Models\Run;
 use App\Models\SetAside;
 use App\Runtime\Systems;
@@ -196,7 +195,7 @@ final class ForkRunTest extends LogRunnerCase
         $fork = ['columns' => [['from' => 'grower', 'steps' => [['mask' => 'keep_shape']]], ['as' => 'share', 'steps' => [['derive' => '1 / (kg - 7)']]]]] + self::FORKS[0];
         $feed = $this->carry($this->feed(['treatment' => self::forked(['forks' => [$fork], 'otherwise' => 'set_aside', 'checks' => [['check' => 'pattern', 'columns' => ['grower'], 'pattern' => '^(x|Z)', 'else' => 'set_aside'], ['check' => 'expression', 'expression' => 'id != 8 or length(grower) < 3', 'else' => 'set_aside']]])]));
         self::assertSame(['division_by_zero', 'check_expression', 'no_fork'], SetAside::whereIn('key', ['id = 7', 'id = 8', 'id = 300'])->orderByRaw("key = 'id = 300', key")->pluck('reason')->all());
-        $viewer = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $viewer = $this->person('viewer', 'viewer');
         $pages = '';
         foreach (['/feeds/loads/columns?sample=first&row=7', '/feeds/loads/columns?sample=first&fork=light&row=5', '/feeds/loads/set-aside', '/landed/loads?key[id]=8', '/feeds/loads/forks'] as $path) {
             $pages .= $this->actingAs($viewer)->get($path)->assertOk()->getContent();

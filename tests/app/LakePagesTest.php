@@ -88,7 +88,7 @@ final class LakePagesTest extends LakeCase
         self::assertSame([0, 1, 1], [Artisan::call('lake:scan', ['name' => 'lake']), Artisan::call('lake:scan', ['name' => 'gate']), Artisan::call('lake:scan', ['name' => 'nowhere'])]);
         self::assertSame(0, Artisan::call('system:check', ['name' => 'lake']));
         self::assertStringContainsString('Parquet can be written', Artisan::output());
-        $this->actingAs(\App\Models\Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']));
+        $this->actingAs($this->person('viewer', 'viewer'));
         $this->post('/landed/scan', ['system' => 'lake'])->assertForbidden();
         $this->post('/landed/scan', ['system' => 'gate'])->assertForbidden();
     }

@@ -7,7 +7,6 @@ namespace Tests\App;
 use App\Feeds\FeedBook;
 use App\Models\AuditEntry;
 use App\Models\Feed;
-use App\Models\Person;
 use App\Models\System;
 use App\Support\Frame;
 use Illuminate\Support\Facades\DB;
@@ -36,7 +35,7 @@ final class PagesTest extends AppCase
     public function a_viewer_is_refused_every_change(): void
     {
         $feed = $this->feed();
-        $viewer = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $viewer = $this->person('viewer', 'viewer');
         $this->actingAs($viewer);
         foreach (['/feeds/new', '/feeds/act', '/feeds/loads/set-up', '/feeds/loads/start-over', '/feeds/loads/agree', '/systems', '/systems/gate/check', '/feeds/new/judge'] as $path) {
             $this->post($path)->assertForbidden();
@@ -219,5 +218,33 @@ final class PagesTest extends AppCase
         } finally {
             array_map(unlink(...), glob("{$path}*") ?: []);
         }
+    }
+
+    #[Test]
+    public function a_stored_secret_goes_nowhere_it_was_not_given_for(): void
+    {
+        $this->actingAs($this->engineer());
+        $form = ['name' => 'gate', ...$this->source->settings];
+        foreach (['host' => 'elsewhere.example', 'port' => 5999, 'user' => 'another', 'tls' => 'disable'] as $field => $value) {
+            $this->put('/systems/gate', [$field => $value] + $form)->assertSessionHasErrors('said');
+            self::assertEquals($this->source->settings, $this->source->refresh()->settings, "{$field} is not changed without the secret");
+        }
+        $this->put('/systems/gate', ['name' => 'the gate'] + $form)->assertSessionHasNoErrors();
+        $this->put('/systems/the%20gate', ['port' => 5999, 'secret' => 'typed again'] + $form)->assertSessionHasNoErrors();
+        self::assertSame([5999, 'typed again'], [$this->source->refresh()->settings['port'], $this->source->secret]);
+    }
+
+    #[Test]
+    public function a_form_that_the_server_cut_is_refused_whole(): void
+    {
+        $this->actingAs($this->engineer());
+        $most = (int) ini_get('max_input_vars');
+        $body = http_build_query(['source' => 'gate', 'target' => 'house', 'tables' => array_fill(0, $most, 'public.loads')]);
+        // What PHP leaves of it.
+        $left = ['source' => 'gate', 'target' => 'house', 'tables' => array_fill(0, $most - 2, 'public.loads')];
+        $this->call('POST', '/feeds/new/grid', $left, server: ['CONTENT_TYPE' => 'application/x-www-form-urlencoded'], content: $body)->assertSessionHasErrors('said');
+        self::assertStringContainsString("the server takes {$most}", session('errors')->first('said'));
+        $this->call('POST', '/feeds/new/judge', $left, server: ['CONTENT_TYPE' => 'multipart/form-data; boundary=x'])->assertSessionHasErrors('said');
+        $this->call('POST', '/feeds/new/grid', ['source' => 'gate', 'target' => 'house', 'tables' => ['public.loads']], server: ['CONTENT_TYPE' => 'application/x-www-form-urlencoded'], content: 'source=gate&target=house&tables[]=public.loads')->assertOk();
     }
 }

@@ -5,7 +5,6 @@ declare(strict_types=1);
 namespace Tests\App;
 
 use App\Feeds\SystemBook;
-use App\Models\Person;
 use App\Models\SavedQuery;
 use App\Runtime\RunningQuery;
 use App\Runtime\Systems;
@@ -55,7 +54,7 @@ final class SqlPageTest extends LakeCase
     public function a_query_is_stopped_by_who_runs_it_and_by_nobody_else(): void
     {
         $own = $this->engineer();
-        $other = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $other = $this->person('another', 'engineer');
         $asked = 0;
         foreach (['house' => 'SELECT pg_sleep(30)', 'lake' => 'SELECT count(*) FROM range(1000000000) a, range(1000000) b WHERE hash(a, b) = 1'] as $name => $sql) {
             $id = (string) Str::uuid();
@@ -99,19 +98,39 @@ final class SqlPageTest extends LakeCase
     #[Test]
     public function queries_are_kept_under_a_name_that_belongs_to_who_took_it(): void
     {
-        $viewer = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
-        $this->actingAs($viewer)->post('/landed/sql/saved', ['name' => 'heavy loads', 'target' => 'house', 'sql' => 'SELECT 1'])->assertSessionHasNoErrors();
+        $own = $this->engineer();
+        $this->actingAs($own)->post('/landed/sql/saved', ['name' => 'heavy loads', 'target' => 'house', 'sql' => 'SELECT 1'])->assertSessionHasNoErrors();
         $this->post('/landed/sql/saved', ['name' => 'heavy loads', 'target' => 'house', 'sql' => 'SELECT 2'])->assertSessionHasNoErrors();
         $query = SavedQuery::sole();
         self::assertSame('SELECT 2', $query->sql);
         self::assertStringContainsString('SELECT 2', (string) $this->get("/landed/sql?saved={$query->id}")->assertOk()->getContent());
-        $engineer = $this->engineer();
-        $this->actingAs($engineer)->post('/landed/sql/saved', ['name' => 'heavy loads', 'target' => 'house', 'sql' => 'SELECT 3'])->assertSessionHasErrors('name');
+        $other = $this->person('another', 'engineer');
+        $this->actingAs($other)->post('/landed/sql/saved', ['name' => 'heavy loads', 'target' => 'house', 'sql' => 'SELECT 3'])->assertSessionHasErrors('name');
         self::assertSame('SELECT 2', $query->refresh()->sql);
-        $other = Person::create(['name' => 'another viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
-        $this->actingAs($other)->delete("/landed/sql/saved/{$query->id}")->assertForbidden();
-        $this->actingAs($engineer)->delete("/landed/sql/saved/{$query->id}")->assertRedirect();
+        $this->delete("/landed/sql/saved/{$query->id}")->assertRedirect();
         self::assertSame(0, SavedQuery::count());
         $this->get('/landed/sql?saved=999999')->assertNotFound();
+    }
+
+    #[Test]
+    public function only_systems_with_landed_tables_are_asked_and_only_by_those_who_may_change_things(): void
+    {
+        $this->gate->run("CREATE TABLE secrets (bank text); INSERT INTO secrets VALUES ('XX00 1234')");
+        $this->actingAs($this->engineer());
+        foreach (['SELECT bank FROM secrets', "SELECT pg_drop_replication_slot('lighterman_x')"] as $sql) {
+            $page = (string) $this->post('/landed/sql', ['target' => 'gate', 'sql' => $sql])->assertOk()->getContent();
+            self::assertStringContainsString('No feed lands in gate', $page);
+            self::assertStringNotContainsString('XX00', $page);
+        }
+        $this->post('/landed/sql/saved', ['name' => 'bank', 'target' => 'gate', 'sql' => 'SELECT 1'])->assertSessionHasErrors('said');
+        self::assertSame(0, SavedQuery::count());
+
+        $this->actingAs($this->person('viewer', 'viewer'));
+        $this->get('/landed/sql')->assertForbidden();
+        foreach (['/landed/sql', '/landed/sql/stop', '/landed/sql/saved'] as $path) {
+            $this->post($path, ['target' => 'house', 'sql' => 'SELECT 1'])->assertForbidden();
+        }
+        $this->get('/landed')->assertOk()->assertDontSee('/landed/sql');
+        $this->get('/landed/loads')->assertOk()->assertDontSee('/landed/sql');
     }
 }

@@ -10,7 +10,6 @@ use App\Feeds\FeedBook;
 use App\Feeds\WatchedRecords;
 use App\Models\Feed;
 use App\Models\MaskKey;
-use App\Models\Person;
 use App\Models\Run;
 use App\Models\SetAside;
 use App\Runtime\Systems;
@@ -236,7 +235,7 @@ final class TreatmentTest extends AppCase
     {
         $this->gate->run("UPDATE loads SET grower = '".self::MARKER."'");
         $feed = $this->treated(['columns' => [['from' => 'grower', 'steps' => [['mask' => 'null']]]]]);
-        $viewer = Person::create(['name' => 'viewer', 'password' => 'a long enough one', 'role' => 'viewer']);
+        $viewer = $this->person('viewer', 'viewer');
         $page = (string) $this->actingAs($viewer)->get('/feeds/loads/columns')->assertOk()->getContent();
         self::assertStringNotContainsString(self::MARKER, $page);
         $this->get('/feeds/loads/rehearse')->assertForbidden();

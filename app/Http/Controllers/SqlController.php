@@ -10,12 +10,12 @@ use App\Models\System;
 use App\Runtime\RunningQuery;
 use App\Runtime\Systems;
 use App\Support\LandedTables;
+use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Http\JsonResponse;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\Http\Response;
 use Illuminate\Support\Collection;
-use Illuminate\Support\Facades\Gate;
 use Illuminate\Support\Str;
 use Illuminate\View\View;
 use Lighterman\Connectors\Lake\ResultFile;
@@ -24,6 +24,7 @@ use Lighterman\Core\Format\Delimited\Dialect;
 use Lighterman\Core\Format\Delimited\Writer;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\QueryResult;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -54,7 +55,7 @@ final class SqlController
         set_time_limit($seconds + 60);
         $result = $trouble = null;
         try {
-            $target = $this->systems->target(SystemBook::named($given['target']));
+            $target = $this->systems->target(self::asked($given['target']));
             $result = RunningQuery::of($given['run'] ?? (string) Str::uuid(), (int) $request->user()?->id, static fn (RunningQuery $q): QueryResult => $target->query($given['sql'], $rows, $seconds, $q->isStopped(...)));
             if ($as !== null) {
                 return $as === 'csv' ? $this->csv($result) : $this->parquet($result);
@@ -83,14 +84,13 @@ final class SqlController
         if ($there !== null && $there->person_id !== $request->user()?->id) {
             return back()->withInput()->withErrors(['name' => "{$there->person->name} has a query called {$given['name']}. Choose another name."]);
         }
-        $query = SavedQuery::updateOrCreate(['name' => $given['name']], ['target' => SystemBook::named($given['target'])->name, 'sql' => $given['sql'], 'person_id' => $request->user()?->id]);
+        $query = SavedQuery::updateOrCreate(['name' => $given['name']], ['target' => self::asked($given['target'])->name, 'sql' => $given['sql'], 'person_id' => $request->user()?->id]);
 
         return redirect("/landed/sql?saved={$query->id}")->with('done', "{$query->name} is saved.");
     }
 
-    public function forget(Request $request, SavedQuery $query): RedirectResponse
+    public function forget(SavedQuery $query): RedirectResponse
     {
-        abort_unless($query->person_id === $request->user()?->id || Gate::allows('change'), 403);
         $query->delete();
 
         return redirect('/landed/sql?'.http_build_query(['target' => $query->target, 'sql' => $query->sql]))->with('done', "{$query->name} is no longer saved.");
@@ -130,9 +130,24 @@ final class SqlController
         return response()->download($moved, 'result.parquet', ['Content-Type' => 'application/vnd.apache.parquet'])->deleteFileAfterSend();
     }
 
-    /** @return Collection<int, string> names of systems that something lands in */
+    /** @throws SystemTrouble when nothing of ours has landed there: a source is not asked with the account that reads it */
+    private static function asked(string $name): System
+    {
+        $system = SystemBook::named($name);
+
+        return self::holding()->whereKey($system->id)->exists() ? $system
+            : throw SystemTrouble::lasting('nothing_landed', "No feed lands in {$name}, so it is not asked in SQL.", 'Ask a system that holds landed tables; the page lists them.');
+    }
+
+    /** @return Builder<System> systems that hold landed tables */
+    private static function holding(): Builder
+    {
+        return System::where(static fn (Builder $q): Builder => $q->whereHas('routesTo.feeds')->orWhereIn('kind', ['lake', 'lake-store']));
+    }
+
+    /** @return Collection<int, string> their names */
     private function targets(): Collection
     {
-        return System::whereHas('routesTo')->orWhereIn('kind', ['lake', 'lake-store'])->orderBy('name')->pluck('name');
+        return self::holding()->orderBy('name')->pluck('name');
     }
 }

@@ -7,7 +7,7 @@
 @section('heading', "Landed: {$name}")
 @section('content')
 <div class="title"><h1>{{ $name }}</h1><span class="sub">in {{ $lake->name }}, found by a scan; no feed lands here</span>
-    <div class="acts"><a class="button" href="/landed/sql?{{ http_build_query(['target' => $lake->name, 'sql' => "SELECT *\nFROM {$in}\nLIMIT 50"]) }}">SQL</a></div></div>
+    <div class="acts">@can('change')<a class="button" href="/landed/sql?{{ http_build_query(['target' => $lake->name, 'sql' => "SELECT *\nFROM {$in}\nLIMIT 50"]) }}">SQL</a>@endcan</div></div>
 <div class="two" style="align-items: start">
 @include('landed.files', ['heading' => 'Files', 'kept' => $files])
 <section class="sheet table-box" tabindex="0" role="region" aria-label="Columns"><table class="rows"><caption class="hidden-text">Columns</caption><thead><tr><th>Column</th><th>Type</th></tr></thead><tbody>

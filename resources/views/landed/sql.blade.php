@@ -28,7 +28,7 @@
         <button class="button push" name="as" value="csv">Download as CSV</button><button class="button" name="as" value="parquet">Download as Parquet</button></div>
 </form>
 <div class="bar"><form method="post" action="/landed/sql/saved" class="bar" style="margin: 0" data-save>@csrf<input type="hidden" name="sql" value="{{ $sql }}"><input type="hidden" name="target" value="{{ $chosen ?? $targets->first() }}"><label for="save-name">Save as</label><input class="input" id="save-name" name="name" value="{{ old('name', $opened?->name) }}" maxlength="120" required autocomplete="off"><button class="button">Save</button>@error('name')<span class="r-failed">{{ $message }}</span>@enderror</form>
-@if ($opened && ($opened->person_id === auth()->id() || Gate::allows('change')))<form method="post" action="/landed/sql/saved/{{ $opened->id }}">@csrf @method('delete')<button class="button plain">Take {{ $opened->name }} off the saved</button></form>@endif</div>
+@if ($opened)<form method="post" action="/landed/sql/saved/{{ $opened->id }}">@csrf @method('delete')<button class="button plain">Take {{ $opened->name }} off the saved</button></form>@endif</div>
 <div data-result>@include('landed.result')</div>
 </div>
 </div>
