@@ -12,9 +12,11 @@ use App\Support\Audit;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Core\Landing\Landing;
 
 /** Every change a person makes to feeds goes through here, and into the audit trail. */
 final class FeedBook
@@ -106,10 +108,32 @@ final class FeedBook
         return self::each($feeds, 'asked to join files', static fn (Feed $f): ?array => $f->landsInFiles() ? ['join_asked' => true] : null);
     }
 
-    /** Has a live log feed read a range of keys, or the whole table, again beside its changes. */
-    public static function reload(Feed $feed, ?string $from, ?string $until): void
+    /**
+     * Has a feed read a table, or a part of it, again and mend what differs in the copy. A feed of changes goes on meanwhile;
+     * one that had failed or was held goes on with it.
+     *
+     * @throws InvalidDefinition when the feed cannot, or the part is none of the table
+     */
+    public static function reload(Feed $feed, Slice $slice): void
     {
-        self::each([$feed], 'asked to load again', static fn (): array => ['reload' => ['from' => $from === null ? null : [$from], 'until' => $until === null ? null : [$until]]]);
+        $feed = Feed::with('definition')->findOrFail($feed->id);
+        $definition = $feed->definition->parsed();
+        $slice->validate($definition);
+        $lost = ($feed->trouble['asks'] ?? null) === 'load';
+        $why = match (true) {
+            $feed->capture === Capture::Files->value => ['files are taken again one by one, on its page Files', 'Have them taken again there, or start the feed over.'],
+            $feed->complete_up_to === null && ! $lost => ['its first load has not come to its end', 'Wait for it, or start over.'],
+            $definition->landing === Landing::Append && ! $slice->isWhole() => ['landing append would add the rows once more', 'Repair what landed by landing upsert or versions, or load the whole table again.'],
+            $definition->landing === Landing::Append && ! $feed->bringsChanges() && ! $lost => ['landing append would add every row once more', 'Start the feed over.'],
+            $definition->landing === Landing::Replace && ! $slice->isWhole() => ['landing replace swaps the whole table', 'Load the whole table again.'],
+            default => null,
+        };
+        if ($why !== null) {
+            throw InvalidDefinition::at($feed->name, "it cannot be loaded again: {$why[0]}", $why[1]);
+        }
+        self::each([$feed], 'asked to load again', static fn (Feed $f): array => ($slice->keys === null || ! $f->bringsChanges() ? ['reload' => ($lost ? ['mends' => true] : []) + $slice->toArray()] : ['rereads' => [...$f->rereads ?? [], ...$slice->keys]])
+            + ($f->bringsChanges() ? [] : ['due_at' => $f->paused_at === null ? now() : null, 'why' => 'asked'])
+            + (in_array($f->standing, ['held', 'failed'], true) ? ['standing' => $lost ? 'loading' : 'carried', 'trouble' => null, 'failures' => 0] : []));
     }
 
     /** @param  'carry'|'keep'  $what  whether the copy of a table that was emptied is emptied too */

@@ -26,7 +26,7 @@ final class Feed extends Record
     public const LOG_FAILED = "EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.capture = feeds.capture AND l.standing = 'failed')";
 
     protected $casts = [
-        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'gap' => 'array', 'cancel_asked' => 'boolean', 'join_asked' => 'boolean',
+        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'gap' => 'array', 'identity' => 'array', 'rereads' => 'array', 'cancel_asked' => 'boolean', 'join_asked' => 'boolean',
         'paused_at' => 'immutable_datetime', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime',
         'last_landed_at' => 'immutable_datetime',
     ];
@@ -129,7 +129,7 @@ final class Feed extends Record
             DB::table('spool')->where('feed_id', $this->id)->delete();
             $this->update([
                 'cancel_asked' => false, 'standing' => 'new', 'position' => null, 'sequence' => 0, 'progress' => null, 'note' => null, 'complete_up_to' => null,
-                'last_landed_at' => null, 'trouble' => null, 'failures' => 0, 'reload' => null, 'emptied' => null, 'waiting' => 0, 'gap' => null,
+                'last_landed_at' => null, 'trouble' => null, 'failures' => 0, 'reload' => null, 'rereads' => null, 'identity' => null, 'emptied' => null, 'waiting' => 0, 'gap' => null,
             ]);
         });
     }

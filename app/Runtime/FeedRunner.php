@@ -14,8 +14,11 @@ use App\Runtime\Treating\WatchCounter;
 use App\Support\Say;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\BoundNote;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\JoinedFiles;
@@ -102,7 +105,11 @@ final class FeedRunner
             ShapeCheck::agreed($source, $definition);
         }
         $taken = new TakenBook($feed->id);
-        $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
+        $slice = $feed->reload === null ? null : Slice::fromArray($feed->reload);
+        // A reload reads everything anyway.
+        $again = $slice !== null && ! ($slice->isWhole() && $definition->capture === Capture::Reload);
+        $planned = fn (): ReadPlan => $again && $slice !== null ? ReadPlan::again($feed->stands(), $slice) : $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
+        $plan = $planned();
         $planning = self::since($clock);
         $asked = SetAside::asked($feed->id);
         if ($plan->empty && ! $asked) {
@@ -112,10 +119,10 @@ final class FeedRunner
             return;
         }
         $target = $this->systems->target($feed->route->target);
-        $session = $target->open($definition->landedTable(), $feed->uid, $lease->token, fn () => $this->leases->renew($lease));
+        $session = $target->open($definition->landedTable(), $feed->uid, $lease->token, fn () => $this->leases->renew($lease), $slice?->isWhole() || ($definition->capture === Capture::Reload && $definition->landing !== Landing::Append));
         try {
             if ($this->catchUp($feed, $session)) {
-                $plan = $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
+                $plan = $planned();
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
             $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition_id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition));
@@ -150,7 +157,9 @@ final class FeedRunner
             $recorder->say("{$missing} rows have no {$definition->watermark} and are never carried.", 'warning');
         }
         $recorder->end($whole ? 'done' : 'paused');
-        if ($whole) {
+        if ($whole && $again) {
+            $feed->update(['reload' => null, 'standing' => 'carried', 'progress' => null, 'trouble' => null, 'failures' => 0, 'due_at' => now(), 'why' => 'schedule']);
+        } elseif ($whole) {
             $this->completed($feed, $plan, $definition, $started);
         } else {
             // A stopping worker leaves the feed due for the next one, and a cancelled load has to be cleared away; a person's
@@ -224,9 +233,10 @@ final class FeedRunner
             'reload' => "Reads {$definition->source} whole.",
             'load' => $plan->from->key === null ? "First load of {$definition->source} in key order." : "First load goes on after {$plan->from}.",
             'increment' => "Reads from {$plan->from} to {$plan->end()}.",
+            'slice' => "Reads {$plan->slice} again.",
             'files' => 'Takes '.Say::files(count($plan->files)).', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files))).($plan->refused === [] ? '.' : '; '.count($plan->refused).' of them changed since they were taken and are set aside.'),
         });
-        if ($plan->kind === 'increment' || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
+        if (in_array($plan->kind, ['increment', 'slice'], true) || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
             return;
         }
         $before = $feed->progress ?? [];
@@ -265,7 +275,7 @@ final class FeedRunner
     {
         $next = $plan->kind === 'load' && ! $plan->empty ? now() : $definition->schedule->next($started, now()->toImmutable());
         $feed->update([
-            'standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0,
+            'standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'reload' => null, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0,
             // Somebody may have asked for a run while this one was under way.
             'due_at' => $feed->why !== 'asked' && DB::table('feeds')->where('id', $feed->id)->value('why') === 'asked' ? now() : $next,
             'why' => $plan->kind === 'load' && ! $plan->empty ? 'schedule' : null,

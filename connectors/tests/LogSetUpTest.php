@@ -8,6 +8,7 @@ use Lighterman\Connectors\Postgres\Log\PostgresLog;
 use Lighterman\Connectors\Postgres\Log\SlotBook;
 use Lighterman\Core\Capture\Log\Commit;
 use Lighterman\Core\Capture\Log\LoggedRow;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -135,12 +136,12 @@ final class LogSetUpTest extends LogCase
         $this->gate->begin();
         $this->gate->run("UPDATE one SET b = 'late' WHERE id = 3");
         $xid = (int) $this->gate->value('SELECT pg_current_xact_id()::text::bigint & 4294967295');
-        $chunk = $this->log->chunk($feed, ['2'], ['5'], 100);
+        $chunk = $this->log->chunk($feed, Slice::range(['2'], ['5']), 100);
         $this->gate->commit();
         self::assertSame([['3', '3'], ['4', '4'], ['5', '5']], $chunk->rows);
         self::assertTrue($chunk->last);
         self::assertFalse($chunk->saw($xid));
-        self::assertTrue($this->log->chunk($feed, null, null, 4)->saw($xid), 'a later snapshot sees it');
-        self::assertFalse($this->log->chunk($feed, null, null, 4)->last);
+        self::assertTrue($this->log->chunk($feed, Slice::whole(), 4)->saw($xid), 'a later snapshot sees it');
+        self::assertFalse($this->log->chunk($feed, Slice::whole(), 4)->last);
     }
 }

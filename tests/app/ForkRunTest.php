@@ -12,6 +12,7 @@ use App\Models\Run;
 use App\Models\SetAside;
 use App\Runtime\Systems;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Landing\Landing;
@@ -169,7 +170,7 @@ final class ForkRunTest extends LogRunnerCase
         $this->drain();
         $this->house->run('INSERT INTO copy.heavy (id, kg, updated_at) VALUES (7777, 1, now()); DELETE FROM copy.light WHERE light_id = 5');
         FeedBook::change($feed, FeedDefinition::fromArray(['treatment' => ['forks' => [['when' => 'kg < 50'] + self::FORKS[0], self::FORKS[1]], 'otherwise' => 'land', 'failing' => 'set_aside']] + $feed->definition->body));
-        FeedBook::reload($feed->refresh()->load('definition', 'route'), null, null);
+        FeedBook::reload($feed->refresh()->load('definition', 'route'), Slice::whole());
         $this->drain();
         self::assertSame([['49', '101', '350']], [array_map(fn (string $t): string => (string) $this->house->value("SELECT count(*) FROM copy.{$t}"), ['light', 'heavy', 'loads'])]);
         $this->assertRunsAddUp($feed);

@@ -56,10 +56,33 @@ abstract class LogRunnerCase extends AppCase
         }))->run($lease, drain: true);
     }
 
+    /** @param  callable(): bool  $stop  asked before every message */
+    protected function readUntil(callable $stop): void
+    {
+        $leases = new LogLeases('test');
+        $lease = $leases->of(RouteLog::sole()->id);
+        self::assertNotNull($lease);
+        (new LogRunner(app(Systems::class), $leases, $stop))->run($lease);
+    }
+
     protected function assertRunsAddUp(Feed $feed): void
     {
         foreach ($feed->runs()->get() as $run) {
             self::assertTrue($run->addsUp(), "run {$run->id}");
         }
+    }
+
+    protected function assertCopied(string $table = 'loads', string $copy = 'loads', string $columns = 'id, kg, updated_at'): void
+    {
+        $rows = "SELECT {$columns} FROM %s ORDER BY 1";
+        [$here, $there] = array_map(static fn (array $all): array => array_map(static fn (array $row): string => implode('|', $row), $all), [$this->gate->rows(sprintf($rows, $table)), $this->house->rows(sprintf($rows, "copy.{$copy}"))]);
+        self::assertSame([[], []], [array_slice(array_diff($here, $there), 0, 3), array_slice(array_diff($there, $here), 0, 3)], 'rows that only one side has');
+        self::assertSame(count($here), count($there));
+    }
+
+    /** A feed of `loads` by trigger. @param  array<string, mixed>  $more */
+    protected function triggerFeed(array $more = []): Feed
+    {
+        return $this->logFeed('loads', ['capture' => Capture::Trigger, ...$more]);
     }
 }

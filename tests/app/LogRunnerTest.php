@@ -23,6 +23,7 @@ use App\Support\SystemKind;
 use App\Support\TideChart;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
@@ -38,14 +39,6 @@ use PHPUnit\Framework\Attributes\TestWith;
 
 final class LogRunnerTest extends LogRunnerCase
 {
-    private function assertCopied(string $table = 'loads', string $copy = 'loads', string $columns = 'id, kg, updated_at'): void
-    {
-        $rows = "SELECT {$columns} FROM %s ORDER BY 1";
-        [$here, $there] = array_map(static fn (array $all): array => array_map(static fn (array $row): string => implode('|', $row), $all), [$this->gate->rows(sprintf($rows, $table)), $this->house->rows(sprintf($rows, "copy.{$copy}"))]);
-        self::assertSame([[], []], [array_slice(array_diff($here, $there), 0, 3), array_slice(array_diff($there, $here), 0, 3)], 'rows that only one side has');
-        self::assertSame(count($here), count($there));
-    }
-
     #[Test]
     public function a_feed_loads_and_follows_and_every_figure_adds_up(): void
     {
@@ -192,10 +185,10 @@ final class LogRunnerTest extends LogRunnerCase
         $feed = $this->logFeed();
         $this->drain();
         $this->house->run('UPDATE copy.loads SET kg = -1 WHERE id BETWEEN 90 AND 210; DELETE FROM copy.loads WHERE id = 205');
-        FeedBook::reload($feed, '100', '200');
+        FeedBook::reload($feed, Slice::range(['100'], ['200']));
         $this->drain();
         self::assertSame('20', $this->house->value('SELECT count(*) FROM copy.loads WHERE kg = -1'), '90 to 100 and 201 to 210 but for the deleted one');
-        FeedBook::reload($feed, null, null);
+        FeedBook::reload($feed, Slice::whole());
         $this->drain();
         $this->assertCopied();
         self::assertNull($feed->refresh()->reload);
@@ -332,12 +325,6 @@ final class LogRunnerTest extends LogRunnerCase
         self::assertSame('1', $this->gate->value('SELECT count(*) FROM pg_replication_slots WHERE database = current_database()'));
     }
 
-    /** A feed of `loads` by trigger. @param  array<string, mixed>  $more */
-    private function triggerFeed(array $more = []): Feed
-    {
-        return $this->logFeed('loads', ['capture' => Capture::Trigger, ...$more]);
-    }
-
     #[Test]
     public function a_feed_by_trigger_loads_and_follows_beside_one_by_log(): void
     {
@@ -364,7 +351,7 @@ final class LogRunnerTest extends LogRunnerCase
         self::assertSame('A trigger was disabled', $feed->refresh()->recentGap()['why'] ?? null);
         self::assertNull($feed->reload);
         $this->actingAs($this->engineer());
-        $this->get('/feeds/loads')->assertSee('A trigger was disabled, found')->assertSee('the table was loaded again');
+        $this->get('/feeds/loads')->assertSee('A trigger was disabled, found')->assertSee('The table was loaded again');
         $this->get("/routes/{$feed->route_id}")->assertSee('Changes of public.loads were not recorded for some time');
         $this->post("/routes/{$feed->route_id}/check")->assertRedirect("/routes/{$feed->route_id}?capture=trigger#check");
         $this->get("/routes/{$feed->route_id}")->assertSee('Its triggers are in place.');
@@ -420,7 +407,7 @@ final class LogRunnerTest extends LogRunnerCase
         // It goes on as before: a row that comes back is there again, and a load of a part removes nothing.
         $this->gate->run('INSERT INTO loads VALUES (250, 1)');
         $this->house->run('INSERT INTO copy.loads (id, kg, updated_at) VALUES (9999, 1, now())');
-        FeedBook::reload($kept, '100', '200');
+        FeedBook::reload($kept, Slice::range(['100'], ['200']));
         $this->drain();
         $this->assertCopied(copy: 'loads WHERE id <> 9999');
         self::assertSame('1', $this->house->value('SELECT count(*) FROM copy.loads WHERE id = 9999'));
@@ -433,7 +420,7 @@ final class LogRunnerTest extends LogRunnerCase
         $feed = $this->logFeed();
         $this->drain();
         $this->house->run('INSERT INTO copy.loads (id, kg, updated_at) VALUES (99999, 1, now())');
-        FeedBook::reload($feed, null, null);
+        FeedBook::reload($feed, Slice::whole());
         try {
             $this->drain(function (int $call) use ($feed): void {
                 if ($call % 3 === 0 && ($feed->refresh()->progress['rows'] ?? 0) > 3000) {

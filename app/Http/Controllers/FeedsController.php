@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Http\Controllers;
 
 use App\Feeds\FeedBook;
+use App\Feeds\SliceInput;
 use App\Feeds\WritingInput;
 use App\Models\Feed;
 use App\Runtime\Systems;
@@ -84,13 +85,16 @@ final class FeedsController
         return redirect("/feeds/{$this->path($feed)}")->with('done', $what === 'carry' ? 'The copy is being emptied; what came after lands by itself.' : 'The copy keeps its rows; what came after lands by itself.');
     }
 
-    /** Loads a live log feed, or a range of its keys, again. */
+    /** Loads a table, or a part of it, again. */
     public function reload(Request $request, Feed $feed): RedirectResponse
     {
-        $given = $request->validate(['from' => 'nullable|string|max:200', 'until' => 'nullable|string|max:200']);
-        FeedBook::reload($feed, $given['from'] ?? null, $given['until'] ?? null);
+        $given = $request->validate([
+            'what' => 'nullable|in:whole,range,keys,column', 'after' => 'array|max:32', 'until' => 'array|max:32', 'after.*' => 'nullable|string|max:2000', 'until.*' => 'nullable|string|max:2000',
+            'keys' => 'nullable|string|max:200000', 'column' => 'nullable|string|max:200', 'from' => 'nullable|string|max:2000', 'to' => 'nullable|string|max:2000',
+        ]);
+        FeedBook::reload($feed, SliceInput::read($given));
 
-        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The load is asked for; it goes on beside the changes.');
+        return redirect("/feeds/{$this->path($feed)}")->with('done', $feed->bringsChanges() ? 'The load is asked for; it goes on beside the changes.' : 'The load is asked for.');
     }
 
     public function runs(Request $request, Feed $feed): View

@@ -16,6 +16,7 @@ use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
 use Lighterman\Connectors\Files\FilesSource;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Port\Explained;
@@ -145,7 +146,7 @@ final class NewFeedsController
             $told['preparation'] = $this->systems->target($target)->prepare($definition->landedTable());
             if ($definition->capture->bringsChanges()) {
                 $log = $this->systems->logBetween($source, $target, $definition->capture);
-                $chunk = $log->chunk($definition, null, null, 8);
+                $chunk = $log->chunk($definition, Slice::whole(), 8);
 
                 return ['atSource' => $log->statements([$definition->source]), 'rows' => array_map(static fn (array $row): array => array_combine($definition->carried()->names(), $row), $chunk->rows), 'count' => count($chunk->rows), 'whole' => $chunk->last] + $told;
             }

@@ -10,6 +10,8 @@ use App\Runtime\Treating\WatchCounter;
 use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\Relation;
+use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Change;
 use Lighterman\Core\Landing\ChangePlan;
@@ -18,6 +20,7 @@ use Lighterman\Core\Landing\Journal;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\NetChanges;
+use Lighterman\Core\Landing\SharedKeys;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
 use Lighterman\Core\Position\Position;
@@ -44,22 +47,40 @@ final class Carrier
     /** Whether its changes go to the spool instead of landing with the others. */
     public bool $apart = false;
 
+    /** Whether the target has taken it in. */
+    public bool $admitted = false;
+
     /** Whether a person, or trouble of its own, keeps it from landing. */
     public bool $blocked = false;
 
     /** Rows of the next chunk of a load. */
     public int $chunkRows = 500;
 
-    /** Whether the load must go over the table once more: a row moved, before it was loaded, to a key that had been passed. */
-    public bool $onceMore = false;
-
-    public bool $secondTime = false;
-
     /** Whether a load has come to its end, so that every row of the source is there. */
     public bool $complete = false;
 
-    /** @var list<string>|null last key of a part that is loaded again */
-    public ?array $loadUntil = null;
+    /** What of the table the load under way reads. */
+    public Slice $slice;
+
+    /** Whether the load under way puts right what may have been missed, so that the copy counts as whole only after it. */
+    public bool $mends = false;
+
+    /** @var array<string, list<string>> keys of rows that could not be landed whole and are read again, by their text */
+    public array $rereads = [];
+
+    /** @var array<string, list<string>> those of them that are not written down yet */
+    private array $newRereads = [];
+
+    /** Whether changes came that cannot be read, so that the table has to be loaded again. */
+    public bool $unclear = false;
+
+    /** What the source's catalogue said of the table when its load began. */
+    public ?TableIdentity $identity = null;
+
+    /** Tells rows apart that stand at one key within a transaction; null where the source lets none. */
+    public ?SharedKeys $shared = null;
+
+    private readonly JournalStart $start;
 
     public ?Window $window = null;
 
@@ -77,7 +98,7 @@ final class Carrier
     /** @var array<int, int> changes of the transaction being read, by when they were made, where that is known of each */
     private array $takenAt = [];
 
-    /** @var array<int, list<int>|null> by relation: which of its columns are carried; null for all in order */
+    /** @var array<int, list<int|false>|null> by relation: which of its columns are carried, false for one that it lacks; null for all in order */
     private array $picks = [];
 
     /** What is done to its records on the way; null for nothing. */
@@ -119,6 +140,8 @@ final class Carrier
         $this->aside = new AsideBook($id, $definitionId, $definition);
         $this->watch = new WatchCounter($id, $definition);
         $this->kept = new Treated;
+        $this->slice = Slice::whole();
+        $this->start = new JournalStart($this->key);
     }
 
     /**
@@ -190,20 +213,155 @@ final class Carrier
     {
         $relation = $row->relation;
         if (! array_key_exists($relation->id, $this->picks)) {
-            $wanted = $this->definition->carried()->names();
-            $this->picks[$relation->id] = $wanted === $relation->columns ? null : array_map(static fn (string $c): int => (int) array_search($c, $relation->columns, true), $wanted);
+            $this->picks[$relation->id] = $this->pick($relation->columns);
         }
-        $pick = $this->picks[$relation->id];
 
-        return $pick === null
-            ? new Change($row->operation, $row->before, $row->after, $number)
-            : new Change($row->operation, self::picked($row->before, $pick), self::picked($row->after, $pick), $number);
+        return $this->picked($row->operation, $row->before, $row->after, $this->picks[$relation->id], $number);
+    }
+
+    /**
+     * @param  list<string>  $columns  in the order of a row's values
+     * @return list<int|false>|null
+     */
+    private function pick(array $columns): ?array
+    {
+        $wanted = $this->definition->carried()->names();
+
+        return $wanted === $columns ? null : array_map(static fn (string $c): int|false => array_search($c, $columns, true), $wanted);
+    }
+
+    /**
+     * @param  'load'|'insert'|'update'|'delete'  $kind
+     * @param  list<string|false|null>|null  $before
+     * @param  list<string|false|null>|null  $after
+     * @param  list<int|false>|null  $pick
+     */
+    private function picked(string $kind, ?array $before, ?array $after, ?array $pick, int $number): Change
+    {
+        if ($pick === null) {
+            return new Change($kind, $before, $after, $number);
+        }
+        $picked = static fn (?array $values): ?array => $values === null ? null : array_map(static fn (int|false $at): string|false|null => $at === false ? false : $values[$at], $pick);
+        $change = new Change($kind, $picked($before), $picked($after), $number);
+        if (in_array(false, $pick, true)) {
+            $this->lacking($change);
+        }
+
+        return $change;
+    }
+
+    /** A change was made while a column was not there under its name: what it holds now is known to the source only. */
+    private function lacking(Change $change): void
+    {
+        foreach ([$change->before, $change->after] as $row) {
+            if ($row !== null && ! $this->key->isSaid($row)) {
+                $this->unclear = true;
+            } elseif ($row !== null) {
+                $this->reread($this->key->values($row));
+            }
+        }
+    }
+
+    /** @param  list<string>  $key  of a row that is read again beside the changes */
+    public function reread(array $key): void
+    {
+        $text = implode("\0", $key);
+        if (! isset($this->rereads[$text])) {
+            $this->rereads[$text] = $this->newRereads[$text] = $key;
+        }
+    }
+
+    /**
+     * A row of which only the key is known.
+     *
+     * @param  list<string>  $key
+     * @return list<string|false>
+     */
+    public function keyed(array $key): array
+    {
+        $row = array_fill(0, count($this->definition->carried()->columns), false);
+        foreach ($this->key->places as $i => $at) {
+            $row[$at] = $key[$i];
+        }
+
+        return array_values($row);
+    }
+
+    /** @return list<list<string>> keys that were added since the last call */
+    public function takeNewRereads(): array
+    {
+        [$new, $this->newRereads] = [array_values($this->newRereads), []];
+
+        return $new;
     }
 
     public function take(Change $change, SourceCommit $commit): void
     {
+        if ($this->unclear && ! $this->key->isSaid($change->before ?? $change->after ?? [])) {
+            return;
+        }
+        $change = $this->apartFromOthers($change, $commit);
+        if ($change === null) {
+            $this->taken++;
+
+            return;
+        }
+        if ($this->startsJournal()) {
+            $this->start->hold($change, $commit);
+
+            return;
+        }
+        if ($this->position->isLoading() && $this->leavesKey($change) && in_array(false, Window::filled($change->after ?? [], $change->before ?? []), true)) {
+            // The row may not have been loaded under its old key, and then nobody but the source knows the rest of it.
+            $this->reread($this->key->values($change->after ?? []));
+        }
         $this->add($this->window === null || $this->window->opened === 0 ? $change : $this->window->settle($change), $commit);
         $this->taken++;
+    }
+
+    /** A change with one row a key, where the source lets several stand there for a moment. A journal tells what happened as it did. */
+    private function apartFromOthers(Change $change, SourceCommit $commit): ?Change
+    {
+        if ($this->shared === null || $this->definition->landing === Landing::Append) {
+            return $change;
+        }
+        $told = $this->shared->told($change, $commit);
+        $unknown = $this->shared->unknown();
+        $this->unclear = $this->unclear || $unknown === null;
+        array_map($this->reread(...), $unknown ?? []);
+
+        return $told;
+    }
+
+    /** Whether the entries of a journal still have to be told from what the first load brings. */
+    public function startsJournal(): bool
+    {
+        return $this->definition->landing === Landing::Append && $this->position->isLoading() && ! $this->complete;
+    }
+
+    /**
+     * Takes what was held into the plan.
+     *
+     * @param  callable(list<string>, list<list<string>>): list<bool>  $passed  which keys come no later than the first, at the source
+     */
+    public function settleStart(callable $passed): void
+    {
+        if ($this->start->isEmpty()) {
+            return;
+        }
+        $keys = $this->start->keys();
+        $upTo = static fn (?array $reached, bool $otherwise): array => array_combine(array_keys($keys), $reached === null ? array_fill(0, count($keys), $otherwise) : $passed($reached, array_values($keys)));
+        $open = $this->window !== null && $this->window->opened !== 0 && $this->window->asked === null ? $this->window : null;
+        [$entries, $sound] = $this->start->settle($upTo($this->position->key, false), match (true) {
+            $open === null => null, $open->chunk->last => $upTo(null, true), default => $upTo($open->lastKey, false),
+        }, $open);
+        foreach ($entries as [$change, $commit]) {
+            $this->add($change, $commit);
+        }
+        if (! $sound) {
+            // It is read again.
+            $this->window = null;
+        }
     }
 
     /** Has a change treated, and takes what is left of it into the plan. */
@@ -388,18 +546,6 @@ final class Carrier
     /** @param  array<string, mixed>  $entry */
     public function fromEntry(array $entry): Change
     {
-        $pick = array_map(static fn (string $c): int|false => array_search($c, $entry['c'], true), $this->definition->carried()->names());
-
-        return new Change($entry['k'], self::picked($entry['b'], $pick), self::picked($entry['a'], $pick), $entry['n']);
-    }
-
-    /**
-     * @param  list<string|false|null>|null  $values
-     * @param  list<int|false>  $pick  false for a column that did not exist yet
-     * @return list<string|false|null>|null
-     */
-    private static function picked(?array $values, array $pick): ?array
-    {
-        return $values === null ? null : array_map(static fn (int|false $at): string|false|null => $at === false ? null : $values[$at], $pick);
+        return $this->picked($entry['k'], $entry['b'], $entry['a'], $this->pick($entry['c']), $entry['n']);
     }
 }

@@ -7,12 +7,17 @@ namespace App\Runtime\Log;
 use App\Models\Definition;
 use App\Models\Feed;
 use App\Models\RouteLog;
+use App\Runtime\Backoff;
 use App\Runtime\ShapeCheck;
 use App\Runtime\ShapeMoved;
 use App\Runtime\Systems;
 use App\Runtime\Trouble;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Log\Relation;
+use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Capture\TableIdentity;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\SharedKeys;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\Explained;
@@ -28,9 +33,10 @@ use LogicException;
 /** The feeds of a route while its log is read: which there are, which table each takes, what each is allowed to do. */
 final class Carriers
 {
-    private const AGAIN = '{"again": true}';
+    /** Keys that are read again one by one; with more of them the table is loaded again. */
+    private const REREADS = 10_000;
 
-    private const SECOND = ['second' => true];
+    private const REREADS_AT_ONCE = 500;
 
     /** @var array<int, Carrier> */
     private array $carriers = [];
@@ -68,21 +74,40 @@ final class Carriers
     }
 
     /** The log describes a table: before its first change, and when its shape has moved. */
-    public function describe(Relation $relation, SourceSystem $source): void
+    public function describe(Relation $relation, SourceSystem $source, ChangeLog $changeLog): void
     {
-        $before = $this->described[$relation->id] ?? $relation;
+        $before = $this->described[$relation->id] ?? null;
         $this->described[$relation->id] = $relation;
         foreach ($this->of($relation) as $carrier) {
             $carrier->forget($relation);
             // Names tell what came and went; a column that was given another type shows only against what was said before.
-            if ($carrier->apart || ($carrier->fits($relation) && $before == $relation)) {
-                continue;
+            if (! $carrier->apart && ! ($carrier->fits($relation) && ($before === null || $before == $relation))) {
+                try {
+                    ShapeCheck::agreed($source, $carrier->definition);
+                } catch (Explained $trouble) {
+                    throw $trouble->mayPass() ? $trouble : new SetApart($carrier, $trouble, self::standingFor($trouble));
+                }
             }
-            try {
-                ShapeCheck::agreed($source, $carrier->definition);
-            } catch (Explained $trouble) {
-                throw $trouble->mayPass() ? $trouble : new SetApart($carrier, $trouble, self::standingFor($trouble));
+            if ($before !== null || ! $carrier->fits($relation)) {
+                $this->compare($carrier, $changeLog->identities([$carrier->definition->source])[(string) $carrier->definition->source] ?? null);
             }
+        }
+    }
+
+    /**
+     * Has the table loaded again if it is not what it was when its load began.
+     *
+     * @param  string|null  $amiss  what is known to have been wrong with the recording of its changes
+     */
+    private function compare(Carrier $carrier, ?TableIdentity $now, ?string $amiss = null): void
+    {
+        $why = $amiss ?? ($carrier->identity === null ? null : $now?->since($carrier->identity, $carrier->definition->carried()->names()));
+        if ($now !== null && ($carrier->identity === null || $now->toArray() != $carrier->identity->toArray())) {
+            $carrier->identity = $now;
+            DB::update('UPDATE feeds SET identity = ? WHERE id = ?', [json_encode($now->toArray(), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE), $carrier->id]);
+        }
+        if ($why !== null) {
+            $this->loadAgain($carrier, $why);
         }
     }
 
@@ -99,7 +124,7 @@ final class Carriers
      */
     private function restless(): array
     {
-        return $this->restless ??= array_filter($this->carriers, static fn (Carrier $c): bool => $c->apart || $c->position->isLoading());
+        return $this->restless ??= array_filter($this->carriers, static fn (Carrier $c): bool => $c->apart || $c->position->isLoading() || $c->rereads !== []);
     }
 
     /** What a feed may do has changed. */
@@ -111,7 +136,7 @@ final class Carriers
     /** Whether something is left that will end by itself: loads, or a spool that can be landed. */
     public function busy(): bool
     {
-        return array_filter($this->restless(), static fn (Carrier $c): bool => ! $c->blocked && ($c->apart || $c->position->isLoading())) !== [];
+        return array_filter($this->restless(), static fn (Carrier $c): bool => ! $c->blocked) !== [];
     }
 
     public function drainable(): ?Carrier
@@ -160,10 +185,10 @@ final class Carriers
         return null;
     }
 
-    /** @return list<Carrier> */
+    /** @return list<Carrier> those of which a part is to be read: the next chunk of a load, or keys */
     public function wantingChunk(int $atOnce): array
     {
-        $loading = array_filter($this->restless(), static fn (Carrier $c): bool => ! $c->apart && $c->position->isLoading());
+        $loading = array_filter($this->restless(), static fn (Carrier $c): bool => ! $c->apart && ($c->position->isLoading() || $c->rereads !== []));
         $free = $atOnce - count(array_filter($loading, static fn (Carrier $c): bool => $c->window !== null));
 
         return $free <= 0 ? [] : array_slice(array_values(array_filter($loading, static fn (Carrier $c): bool => $c->window === null)), 0, $free);
@@ -183,40 +208,102 @@ final class Carriers
 
     public function progress(Carrier $carrier, Window $window, Receipt $receipt): void
     {
+        if ($window->asked !== null) {
+            $this->haveReread($carrier, $window->asked);
+
+            return;
+        }
         $feed = Feed::findOrFail($carrier->id);
         $before = $feed->progress ?? ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0];
         if (! $window->chunk->last) {
             $feed->update(['progress' => ['rows' => $before['rows'] + count($window->chunk->rows)] + $before]);
-        } elseif ($carrier->onceMore) {
-            $carrier->onceMore = false;
-            $carrier->secondTime = true;
-            $feed->update(['reload' => self::SECOND, 'progress' => ['rows' => 0, 'since' => microtime(true)] + $before]);
-            $this->recorder->say($carrier, 'Goes over the table once more: a row had moved to a key that the load had passed.');
         } else {
+            $whole = $carrier->slice->isWhole();
             $carrier->complete = true;
-            $carrier->secondTime = false;
+            $carrier->mends = false;
+            $carrier->slice = Slice::whole();
             $feed->update(['progress' => null, 'standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => null]);
-            $this->recorder->say($carrier, 'The load is complete; from here on the feed follows the log.');
+            $this->recorder->say($carrier, $whole ? 'The load is complete; from here on the feed follows the log.' : 'What was asked for is loaded; the feed goes on following the log.');
         }
     }
 
-    /**
-     * A row that has not been loaded yet, and moves to a key the load has passed, could land only in part. It is written
-     * down, before anything lands, that the load goes over the table once more.
-     */
-    public function lookForMoves(Carrier $carrier): void
+    /** @param  list<list<string>>  $keys */
+    private function haveReread(Carrier $carrier, array $keys): void
     {
-        if ($carrier->position->isLoading() && ! $carrier->onceMore && ! $carrier->secondTime && ! $carrier->complete && $carrier->plan->movedUnsaid()) {
-            $carrier->onceMore = true;
-            Feed::whereKey($carrier->id)->update(['reload' => self::AGAIN]);
+        foreach ($keys as $key) {
+            unset($carrier->rereads[implode("\0", $key)]);
         }
+        DB::update('UPDATE feeds SET rereads = ? WHERE id = ?', [$carrier->rereads === [] ? null : json_encode(array_values($carrier->rereads), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE), $carrier->id]);
+        $this->recorder->say($carrier, (count($keys) === 1 ? 'One row was' : count($keys).' rows were').' read again by key.');
+    }
+
+    /**
+     * What of a carrier's table is read next.
+     *
+     * @return array{Slice, list<list<string>>|null} and the keys asked for, where it is keys
+     */
+    public function nextSlice(Carrier $carrier): array
+    {
+        // A journal that is still being started would be told of the rows twice.
+        if ($carrier->rereads !== [] && ! $carrier->startsJournal()) {
+            $keys = array_values(array_slice($carrier->rereads, 0, self::REREADS_AT_ONCE));
+
+            return [Slice::keys($keys), $keys];
+        }
+
+        return [$carrier->slice->from($carrier->position->key), null];
+    }
+
+    /**
+     * Hands what a feed's plan holds to the target. Whichever way changes came, they land through here, so that what has to
+     * be seen to before they do is never left out.
+     *
+     * @param  callable(callable(): mixed, Carrier): mixed  $atTarget  turns the target's trouble into the feed's or the route's
+     */
+    public function apply(Carrier $carrier, ChangeLog $changeLog, ChangeLanding $landing, callable $atTarget): void
+    {
+        $this->settleStart($carrier, $changeLog);
+        $carrier->aside->flush();
+        $this->writeDown($carrier);
+        $atTarget(static fn () => $landing->apply($carrier->uid, $carrier->plan), $carrier);
+        $carrier->plan->clear();
+    }
+
+    /** Tells the entries of a journal from what its first load brings. */
+    public function settleStart(Carrier $carrier, ChangeLog $changeLog): void
+    {
+        $carrier->settleStart(fn (array $reached, array $keys): array => $this->atSource($carrier, static fn (): array => $changeLog->passed($carrier->definition, $reached, $keys)));
+    }
+
+    /** What has to be read again is written down before anything lands, so that a crash does not forget it. */
+    private function writeDown(Carrier $carrier): void
+    {
+        $new = $carrier->takeNewRereads();
+        if ($carrier->unclear || count($carrier->rereads) > self::REREADS) {
+            $carrier->unclear = false;
+            $carrier->rereads = [];
+            $this->loadAgain($carrier, 'changes came whose rows can only be had by reading the table');
+        } elseif ($new !== []) {
+            DB::update("UPDATE feeds SET rereads = coalesce(rereads, '[]') || ?::jsonb WHERE id = ?", [json_encode($new, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE), $carrier->id]);
+            $this->lookAgain();
+        }
+    }
+
+    /** Has a feed load its table again because changes may have been missed. It is not on time before it has. */
+    public function loadAgain(Carrier $carrier, string $why): void
+    {
+        $standing = $carrier->blocked ? [] : ['standing' => 'loading'];
+        Feed::findOrFail($carrier->id)->update(['reload' => ['mends' => true], 'rereads' => null, 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)], ...$standing]);
+        $carrier->mends = true;
+        $carrier->rereads = [];
+        $this->recorder->say($carrier, ucfirst($why).', so changes may have been missed. The table is loaded again beside its changes.', 'caution');
     }
 
     public function completeUpTo(?string $time): void
     {
         $apart = array_keys(array_filter($this->carriers, static fn (Carrier $c): bool => $c->apart));
         if ($time !== null) {
-            DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->where('standing', 'carried')->whereNull('paused_at')->whereNotIn('id', $apart)->update(['complete_up_to' => $time, 'waiting' => 0]);
+            DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->where('standing', 'carried')->whereNull('paused_at')->whereNull('rereads')->whereNotIn('id', $apart)->update(['complete_up_to' => $time, 'waiting' => 0]);
         }
         foreach ($apart as $id) {
             DB::update('UPDATE feeds SET waiting = (SELECT coalesce(sum(changes), 0) FROM spool WHERE feed_id = feeds.id) WHERE id = ?', [$id]);
@@ -229,7 +316,7 @@ final class Carriers
         $changeLog->remove();
         DB::transaction(function (): void {
             DB::delete('DELETE FROM spool WHERE feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$this->log->route_id, $this->log->capture]);
-            DB::update("UPDATE feeds SET reload = '{}', progress = NULL, complete_up_to = NULL, standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = ?", [$this->log->route_id, $this->log->capture]);
+            DB::update("UPDATE feeds SET reload = '{\"mends\": true}', rereads = NULL, identity = NULL, progress = NULL, complete_up_to = NULL, standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = ?", [$this->log->route_id, $this->log->capture]);
             $this->log->update(['anew_asked' => false, 'read_to' => 0, 'standing' => 'new', 'trouble' => null]);
         });
     }
@@ -242,7 +329,7 @@ final class Carriers
      */
     public function sync(ChangeLog $changeLog, ?ChangeLanding $landing, Systems $systems, callable $atTarget): bool
     {
-        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'join_asked', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
+        $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'join_asked', 'identity', 'rereads', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
         if ($rows->isEmpty()) {
             $changeLog->remove();
             $this->log->delete();
@@ -259,11 +346,17 @@ final class Carriers
             }
             $blocked = $row->paused_at !== null || $row->standing === 'held' || ($row->standing === 'failed' && ($row->due_at === null || $row->due_at > now()->format('Y-m-d H:i:s.uP')));
             $carrier = $this->carriers[$row->id] ?? null;
+            if ($carrier !== null && ! $carrier->admitted && $landing !== null && ! $blocked) {
+                // It was kept from the target when it was to be taken in.
+                unset($this->carriers[$row->id]);
+                $this->byRelation = [];
+                $carrier = null;
+            }
             if ($carrier === null) {
                 // A feed that has never begun and may not begin has nothing to keep.
                 $blocked && $row->position === null ?: $new[] = [$row, $blocked];
             } else {
-                $this->follow($carrier, $row, $blocked, $landing);
+                $this->follow($carrier, $row, $blocked, $landing, $changeLog, $systems);
             }
         }
         if ($new !== []) {
@@ -274,8 +367,12 @@ final class Carriers
         return true;
     }
 
-    private function follow(Carrier $carrier, object $row, bool $blocked, ?ChangeLanding $landing): void
+    private function follow(Carrier $carrier, object $row, bool $blocked, ?ChangeLanding $landing, ChangeLog $changeLog, Systems $systems): void
     {
+        if ($carrier->blocked && ! $blocked && ! $this->lookForGaps($changeLog, $systems, [$carrier])) {
+            // What had kept it from going on keeps it still.
+            return;
+        }
         $carrier->blocked = $blocked;
         $carrier->again = $row->again;
         $carrier->joins = $row->join_asked;
@@ -284,25 +381,33 @@ final class Carriers
             $carrier->window = null;
         }
         if (! $blocked && $row->standing === 'failed') {
-            Feed::findOrFail($carrier->id)->update(['standing' => $carrier->position->isLoading() ? 'loading' : 'carried', 'trouble' => null]);
+            Feed::findOrFail($carrier->id)->update(['standing' => $carrier->mends || $carrier->position->isLoading() ? 'loading' : 'carried', 'trouble' => null]);
         }
-        if ($row->reload !== null && ! $carrier->position->isLoading()) {
-            $this->reload($carrier, $row->reload, $landing);
-        }
+        $this->wanted($carrier, $row, $landing);
     }
 
-    private function reload(Carrier $carrier, string $wanted, ?ChangeLanding $landing): void
+    /** Follows what somebody, or a gap, wants loaded again. */
+    private function wanted(Carrier $carrier, object $row, ?ChangeLanding $landing): void
     {
-        $part = json_decode($wanted, true);
-        $carrier->loadUntil = $part['until'] ?? null;
-        $carrier->onceMore = isset($part['again']);
-        $carrier->secondTime = isset($part['second']);
-        if (! $carrier->position->isLoading()) {
-            $carrier->position = Position::logLoading((string) $carrier->position->place, $part['from'] ?? null);
-            $landing?->noteKeys($carrier->uid, ($part['from'] ?? null) === null && $carrier->loadUntil === null);
-            Feed::findOrFail($carrier->id)->update(['progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]]);
-            $this->recorder->say($carrier, ($part['from'] ?? null) === null && $carrier->loadUntil === null ? 'Loads the table again, beside the changes.' : 'Loads a range of keys again, beside the changes.');
+        foreach (json_decode($row->rereads ?? '[]', true) as $key) {
+            $carrier->rereads[implode("\0", $key)] = $key;
         }
+        $asked = $row->reload === null ? null : json_decode($row->reload, true);
+        if ($asked === null || ($carrier->position->isLoading() && ($asked['begun'] ?? false))) {
+            if ($asked !== null) {
+                [$carrier->slice, $carrier->mends] = [Slice::fromArray($asked), $asked['mends'] ?? false];
+            }
+
+            return;
+        }
+        if ($carrier->position->phase === 'start' || $landing === null || ! $carrier->admitted) {
+            return;
+        }
+        [$carrier->slice, $carrier->mends, $carrier->window] = [Slice::fromArray($asked), $asked['mends'] ?? false, null];
+        $carrier->position = Position::logLoading((string) $carrier->position->place, null);
+        $landing->noteKeys($carrier->uid, $carrier->slice->isWhole());
+        Feed::findOrFail($carrier->id)->update(['reload' => ['begun' => true] + $asked, 'progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]]);
+        $this->recorder->say($carrier, "Loads {$carrier->slice} again, beside the changes.");
     }
 
     /** @param  array<int, object>  $rows */
@@ -334,15 +439,20 @@ final class Carriers
             $definition = $definitions[$row->definition_id]->parsed();
             $carrier = new Carrier((int) $row->id, $row->uid, $row->name, (int) $row->definition_id, $definition, $row->position === null ? Position::start() : Position::fromJson($row->position));
             $carrier->blocked = $blocked;
+            $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
             $ready[] = [$carrier, $row];
         }
-        $ready = $this->publish($ready, $changeLog, $landing?->position() ?? 0);
+        $ready = $this->publish($ready, $changeLog, $systems, $landing?->position() ?? 0);
+        foreach ($changeLog->sharing(array_map(static fn (array $pair): FeedDefinition => $pair[0]->definition, $ready)) as $number) {
+            $ready[$number][0]->shared = new SharedKeys($ready[$number][0]->key);
+        }
         $this->expected = [];
         foreach ($ready as [$carrier, $row]) {
             try {
                 if ($landing !== null) {
                     $carrier->blocked ?: ShapeCheck::agreed($systems->source($this->log->route->source), $carrier->definition);
-                    $carrier->position = $atTarget(static fn (): Position => $landing->admit($carrier->definition->landedTable(), $carrier->uid), $carrier);
+                    $carrier->position = $atTarget(static fn (): Position => $landing->admit($carrier->definition->landedTable(), $carrier->uid, self::loadsWhole($row)), $carrier);
+                    $carrier->admitted = true;
                     $this->catchUp($carrier, $landing, (int) $row->sequence);
                     $carrier->treat($this->log->route->source->name, $landing->sequence($carrier->uid));
                 }
@@ -359,16 +469,20 @@ final class Carriers
         $this->byRelation = [];
     }
 
+    /** Whether the whole table is to be loaded again, so that nothing of what had landed is needed. */
+    private static function loadsWhole(object $row): bool
+    {
+        return $row->reload !== null && Slice::fromArray(json_decode($row->reload, true))->isWhole();
+    }
+
     private function begin(Carrier $carrier, object $row, ?ChangeLanding $landing, Systems $systems): void
     {
         $carrier->complete = $row->complete_up_to !== null;
         $carrier->joins = $row->join_asked;
         $carrier->apart = $landing === null || $carrier->blocked || Spool::waiting($carrier->id) > 0;
         $this->carriers[$carrier->id] = $carrier;
-        if ($row->reload !== null) {
-            $this->reload($carrier, $row->reload, $landing);
-        }
-        $standing = $carrier->position->isLoading() && $row->complete_up_to === null ? 'loading' : 'carried';
+        $this->wanted($carrier, $row, $landing);
+        $standing = $carrier->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
         if ($carrier->position->phase === 'start') {
             Feed::findOrFail($carrier->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => ['rows' => 0, 'of' => $this->expected($systems, $carrier->definition->source), 'since' => microtime(true), 'sinceRows' => 0]]);
             $this->recorder->say($carrier, "First load of {$carrier->definition->source} in key order, beside its changes.");
@@ -379,12 +493,19 @@ final class Carriers
 
     private function refuse(Carrier $carrier, Explained $trouble, string $standing): void
     {
-        $this->recorder->fail($carrier, $standing, $trouble);
-        Feed::findOrFail($carrier->id)->update(['standing' => $standing, 'trouble' => Trouble::told($trouble), 'due_at' => null]);
+        $feed = Feed::findOrFail($carrier->id);
+        // The same again is no news.
+        if ($feed->standing !== $standing || ($feed->trouble['message'] ?? null) !== $trouble->getMessage()) {
+            $this->recorder->fail($carrier, $standing, $trouble);
+        }
+        $feed->update(['standing' => $standing, 'trouble' => Trouble::told($trouble), 'failures' => $feed->failures + 1, 'due_at' => $standing === 'failed' ? now()->addSeconds(Backoff::seconds($feed->failures + 1)) : null]);
         // Once it has begun, its changes are kept until it can go on.
         if ($carrier->position->phase !== 'start') {
             $carrier->blocked = $carrier->apart = true;
+            $carrier->window = null;
             $this->carriers[$carrier->id] = $carrier;
+            $this->byRelation = [];
+            $this->lookAgain();
         }
     }
 
@@ -392,66 +513,112 @@ final class Carriers
      * @param  list<array{Carrier, object}>  $new
      * @return list<array{Carrier, object}> those whose tables are in the log
      */
-    private function publish(array $new, ChangeLog $changeLog, int $landed): array
+    private function publish(array $new, ChangeLog $changeLog, Systems $systems, int $landed): array
+    {
+        $begin = (int) $this->log->read_to === 0;
+        $begin || $this->lookForGaps($changeLog, $systems, array_column($new, 0));
+        $new = array_values(array_filter($new, fn (array $pair): bool => ! isset($this->carriers[$pair[0]->id])));
+        $tables = self::tables(array_column($new, 0));
+        $refused = $this->ensure($changeLog, $tables, $begin, $landed);
+        $now = $changeLog->identities(array_values(array_diff_key($tables, $refused)));
+        $ready = [];
+        foreach ($new as [$carrier, $row]) {
+            $table = (string) $carrier->definition->source;
+            if (isset($refused[$table])) {
+                $this->refuse($carrier, $refused[$table], 'failed');
+            } else {
+                $this->compare($carrier, $now[$table] ?? null);
+                $ready[] = [$carrier, $row];
+            }
+        }
+
+        return $ready;
+    }
+
+    /**
+     * @param  iterable<Carrier>  $carriers
+     * @return array<string, TableName>
+     */
+    private static function tables(iterable $carriers): array
     {
         $tables = [];
-        foreach ($new as [$carrier]) {
+        foreach ($carriers as $carrier) {
             $tables[(string) $carrier->definition->source] = $carrier->definition->source;
         }
+
+        return $tables;
+    }
+
+    /**
+     * Has the changes of tables recorded. One that cannot be stands in the way of no other.
+     *
+     * @param  array<string, TableName>  $tables
+     * @return array<string, SystemTrouble> why not, by table
+     */
+    private function ensure(ChangeLog $changeLog, array $tables, bool $begin, int $landed = 0): array
+    {
         $refused = [];
         foreach ($changeLog->check(array_values($tables)) as $finding) {
             if ($finding->result === 'failed' && isset($tables[$finding->subject])) {
                 $refused[$finding->subject] = SystemTrouble::lasting("{$this->log->capture}_not_ready", $finding->said, (string) $finding->remedy);
             }
         }
+        $rest = array_diff_key($tables, $refused);
         try {
-            $begin = (int) $this->log->read_to === 0;
-            $begin || $this->lookForGaps($changeLog, array_column($new, 0));
-            $from = $changeLog->ensure(array_values(array_diff_key($tables, $refused)), $begin, $landed);
+            $from = $changeLog->ensure(array_values($rest), $begin, $landed);
             // What was changed before this place is read by the first loads, which have yet to begin.
             $begin && $this->log->update(['read_to' => $from]);
         } catch (SystemTrouble $trouble) {
             if ($trouble->mayPass() || $this->carriers === []) {
                 throw $trouble;
             }
-            // Those that are carried already go on; only the new ones wait for the statement to be run.
-            $refused = array_fill_keys(array_keys($tables), $trouble);
+            foreach ($rest as $name => $table) {
+                $refused += count($rest) === 1 ? [$name => $trouble] : $this->ensure($changeLog, [$name => $table], $begin, $landed);
+            }
         }
 
-        return array_values(array_filter($new, function (array $pair) use ($refused): bool {
-            $trouble = $refused[(string) $pair[0]->definition->source] ?? null;
-            if ($trouble !== null) {
-                $this->refuse($pair[0], $trouble, 'failed');
-            }
-
-            return $trouble === null;
-        }));
+        return $refused;
     }
 
     /**
-     * Where the recording of changes was tampered with, what changed meanwhile can only be had by loading the table again.
+     * Where the recording of changes was tampered with, or a table is not the one it was, what changed meanwhile can only be
+     * had by loading the table again.
      *
      * @param  list<Carrier>|null  $of  null for all
+     * @return bool whether the changes of all of them are recorded
      */
-    public function lookForGaps(ChangeLog $changeLog, ?array $of = null): void
+    public function lookForGaps(ChangeLog $changeLog, Systems $systems, ?array $of = null): bool
     {
         $begun = array_filter($of ?? $this->carriers, static fn (Carrier $c): bool => $c->position->phase !== 'start');
-        $tables = [];
+        $tables = self::tables($begun);
+        $amiss = $tables === [] ? [] : $changeLog->amiss(array_values($tables));
+        $refused = $amiss === [] ? [] : $this->ensure($changeLog, array_intersect_key($tables, $amiss), false);
+        $now = $tables === [] ? [] : $changeLog->identities(array_values($tables));
         foreach ($begun as $carrier) {
-            $tables[(string) $carrier->definition->source] = $carrier->definition->source;
-        }
-        $amiss = $changeLog->amiss(array_values($tables));
-        if ($amiss === []) {
-            return;
-        }
-        foreach ($begun as $carrier) {
-            $why = $amiss[(string) $carrier->definition->source] ?? null;
-            if ($why !== null) {
-                Feed::findOrFail($carrier->id)->update(['reload' => [], 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)]]);
-                $this->recorder->say($carrier, ucfirst($why).', so changes may have been missed. It is put right, and the table is loaded again beside its changes.', 'caution');
+            $table = (string) $carrier->definition->source;
+            if (isset($refused[$table])) {
+                $this->refuse($carrier, $refused[$table], 'failed');
+
+                continue;
+            }
+            $another = $carrier->identity !== null && isset($now[$table]) && $carrier->identity->table !== $now[$table]->table;
+            $this->compare($carrier, $now[$table] ?? null, $another ? null : $amiss[$table] ?? null);
+            if ($another) {
+                $this->demandShape($carrier, $systems);
             }
         }
-        $changeLog->ensure(array_values(array_intersect_key($tables, $amiss)), false);
+
+        return $refused === [];
+    }
+
+    /** Another table under the same name may have another shape. */
+    private function demandShape(Carrier $carrier, Systems $systems): void
+    {
+        try {
+            ShapeCheck::agreed($systems->source($this->log->route->source), $carrier->definition);
+        } catch (Explained $trouble) {
+            $trouble->mayPass() ? throw $trouble : $this->refuse($carrier, $trouble, self::standingFor($trouble));
+        }
     }
 
     /** What landed before a crash, and was not copied, is copied now. */
@@ -511,9 +678,14 @@ final class Carriers
     }
 
     /**
-     * @param  callable(): LoadChunk  $do
+     * What the source refuses of one feed is that feed's trouble.
+     *
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
      */
-    public function atSource(Carrier $carrier, callable $do): LoadChunk
+    public function atSource(Carrier $carrier, callable $do): mixed
     {
         try {
             return $do();

@@ -19,7 +19,9 @@ use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
+use Lighterman\Core\Capture\Log\Unclear;
 use Lighterman\Core\Landing\Change;
+use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Latency\ClockOffset;
@@ -27,6 +29,7 @@ use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\JoinedFiles;
+use Lighterman\Core\Port\LoadChunk;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
@@ -175,7 +178,8 @@ final class LogReading
         $this->clock = $this->changeLog->clock();
         $from = max($this->landing?->position() ?? 0, (int) $this->log->read_to);
         // Of a transaction that was being read when a reader died, the spool may hold a part; it is read again whole.
-        DB::delete('DELETE FROM spool WHERE lsn >= ? AND feed_id IN (SELECT id FROM feeds WHERE route_id = ?)', [$from, $this->log->route_id]);
+        // Places of another capture are not comparable with these.
+        DB::delete('DELETE FROM spool WHERE lsn >= ? AND feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$from, $this->log->route_id, $this->log->capture]);
         $this->reader = $this->changeLog->open($from);
         $this->closedTo = $this->confirmedTo = $from;
         $this->log->update(['standing' => $this->spooled ? 'spooling' : 'reading', 'failures' => 0, 'due_at' => now()] + ($this->spooled ? [] : ['trouble' => null]));
@@ -201,7 +205,8 @@ final class LogReading
             $message instanceof LoggedRow => $this->row($message),
             $message instanceof Begin => $this->begin($message),
             $message instanceof Commit => $this->commit($message),
-            $message instanceof Relation => $this->carriers->describe($message, $this->systems->source($this->log->route->source)),
+            $message instanceof Relation => $this->carriers->describe($message, $this->systems->source($this->log->route->source), $this->changeLog),
+            $message instanceof Unclear => $this->unclear($message),
             $message instanceof Truncated => $this->truncated($message),
             $message instanceof Mark => $this->mark($message),
         };
@@ -268,7 +273,7 @@ final class LogReading
                 $this->intoSpool($carrier, Carrier::entry($row, $this->number), $commit);
             } else {
                 $this->carriers->guarded($carrier, fn () => $carrier->take($carrier->change($row, $this->number), $commit));
-                if ($row->at !== null) {
+                if ($row->at !== null && ! $carrier->startsJournal()) {
                     $carrier->made($row->at);
                 }
                 $this->batch->held++;
@@ -323,6 +328,14 @@ final class LogReading
         }
     }
 
+    /** A change was made of which nothing can be told. */
+    private function unclear(Unclear $unclear): void
+    {
+        foreach ($this->carriers->of($unclear->relation) as $carrier) {
+            $this->carriers->loadAgain($carrier, $unclear->why);
+        }
+    }
+
     private function mark(Mark $mark): void
     {
         $said = json_decode($mark->content, true);
@@ -347,11 +360,16 @@ final class LogReading
                     return;
                 }
             }
+            $this->carriers->settleStart($carrier, $this->changeLog);
             $carrier->window->opened = $this->commit->lsn ?? $mark->lsn;
 
             return;
         }
-        $this->landChunk($carrier, $carrier->window);
+        $this->carriers->settleStart($carrier, $this->changeLog);
+        // What was held may have told that the chunk is of no use.
+        if ($carrier->window !== null) {
+            $this->landChunk($carrier, $carrier->window);
+        }
     }
 
     private function landChunk(Carrier $carrier, Window $window): void
@@ -367,6 +385,9 @@ final class LogReading
             $number = 0;
             foreach ($window->rows as $row) {
                 $carrier->add(new Change('load', null, $row, $number++), $at);
+            }
+            foreach ($carrier->definition->landing === Landing::Append ? [] : $window->missing() as $key) {
+                $carrier->add(new Change('delete', $carrier->keyed($key), null, $number++), $at);
             }
         });
         $this->batch->held += count($window->rows);
@@ -410,10 +431,7 @@ final class LogReading
         $this->ensureBegun();
         $clock = hrtime(true);
         foreach ($this->batch->touched as $carrier) {
-            $carrier->aside->flush();
-            $this->carriers->lookForMoves($carrier);
-            $this->atTarget(fn () => $this->landing()->apply($carrier->uid, $carrier->plan), $carrier);
-            $carrier->plan->clear();
+            $this->carriers->apply($carrier, $this->changeLog, $this->landing(), $this->atTarget(...));
         }
         $this->batch->held = $this->batch->heldBytes = 0;
         $this->batch->landing += (hrtime(true) - $clock) / 1e6;
@@ -438,7 +456,7 @@ final class LogReading
         $positions = $runs = $kept = [];
         foreach ($batch->touched as $carrier) {
             $window = $batch->chunks[$carrier->id] ?? null;
-            if ($window !== null && $window->chunk->last && ! $carrier->onceMore && $carrier->loadUntil === null) {
+            if ($window !== null && $window->asked === null && $window->chunk->last && $carrier->slice->isWhole()) {
                 $this->atTarget(fn () => $this->landing()->sweep($carrier->uid, new SourceCommit($window->opened, $window->chunk->at)), $carrier);
             }
             $runs[$carrier->uid] = $this->recorder->run($carrier);
@@ -475,12 +493,8 @@ final class LogReading
     {
         $place = Lsn::text($batch->to);
         $window = $batch->chunks[$carrier->id] ?? null;
-        if ($window !== null) {
-            return match (true) {
-                ! $window->chunk->last => Position::logLoading($place, $window->lastKey ?? $carrier->position->key),
-                $carrier->onceMore => Position::logLoading($place, null),
-                default => Position::log($place),
-            };
+        if ($window !== null && $window->asked === null) {
+            return $window->chunk->last ? Position::log($place) : Position::logLoading($place, $window->lastKey ?? $carrier->position->key);
         }
 
         return $carrier->position->isLoading() ? Position::logLoading($place, $carrier->position->key) : Position::log($place);
@@ -497,7 +511,7 @@ final class LogReading
             return false;
         }
         $this->spool->flush();
-        $drain = new SpoolDrain($carrier, $this->landing, $this->recorder, $this->log->route->source->name, fn (callable $do): mixed => $this->atTarget($do, $carrier));
+        $drain = new SpoolDrain($carrier, $this->carriers, $this->changeLog, $this->landing, $this->recorder, $this->log->route->source->name, fn (callable $do): mixed => $this->atTarget($do, $carrier));
         if (! $this->carriers->guarded($carrier, fn (): bool => $drain->some($this->clock))) {
             $carrier->apart = false;
             $this->carriers->lookAgain();
@@ -513,7 +527,7 @@ final class LogReading
             return false;
         }
         $carrier->runs($this->recorder->run($carrier), $this->log->route->source->name);
-        $again = new SendAgain($carrier, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier));
+        $again = new SendAgain($carrier, $this->carriers, $this->changeLog, $this->landing, $this->recorder, fn (callable $do): mixed => $this->atTarget($do, $carrier));
         $this->carriers->guarded($carrier, fn () => $again->some());
 
         return true;
@@ -541,12 +555,13 @@ final class LogReading
             }
             $number = self::number();
             $this->changeLog->mark($this->said(['chunk' => $number, 'low' => true]), after: false);
-            $chunk = $this->carriers->atSource($carrier, fn () => $this->changeLog->chunk($carrier->definition, $carrier->position->key, $carrier->loadUntil, $carrier->chunkRows));
+            [$slice, $asked] = $this->carriers->nextSlice($carrier);
+            $chunk = $this->carriers->atSource($carrier, fn (): LoadChunk => $this->changeLog->chunk($carrier->definition, $slice, $asked === null ? $carrier->chunkRows : count($asked)));
             if ($this->changeLog->lingering($chunk->unseen)) {
                 continue;
             }
-            $carrier->window = new Window($number, $chunk, $carrier->key);
-            $this->carriers->sized($carrier, $chunk, self::CHUNK_ROWS, self::CHUNK_BYTES);
+            $carrier->window = new Window($number, $chunk, $carrier->key, $asked);
+            $asked !== null || $this->carriers->sized($carrier, $chunk, self::CHUNK_ROWS, self::CHUNK_BYTES);
             $this->changeLog->mark($this->said(['chunk' => $number, 'high' => true]), after: true);
             $started = true;
         }
@@ -567,22 +582,23 @@ final class LogReading
     }
 
     /**
-     * What has to be seen to every second.
+     * What has to be seen to every second, between two transactions.
      *
      * @return bool whether the reading ends
      */
     private function tick(): bool
     {
-        $this->tickedAt = microtime(true);
-        $this->leases->renew($this->lease);
+        $this->stayAlive();
         if ($this->commit !== null) {
+            // As soon as it is over; transactions may follow each other so closely that one is always open at the full second.
             return false;
         }
-        if ($this->batch->pending() && $this->lingered()) {
+        $this->tickedAt = microtime(true);
+        if ($this->batch->pending()) {
+            // What a batch holds belongs to the feeds as they were when it began.
             $this->land();
         }
-        // What a batch holds belongs to the feeds as they were when it began.
-        $this->finished = ! $this->batch->pending() && ! $this->sync();
+        $this->finished = ! $this->sync();
         $this->measure();
         $this->save();
         $this->beat();
@@ -653,7 +669,7 @@ final class LogReading
         $state = $this->changeLog->required();
         if ($this->stateAt - $this->gapsAt > 15) {
             $this->gapsAt = $this->stateAt;
-            $this->carriers->lookForGaps($this->changeLog);
+            $this->carriers->lookForGaps($this->changeLog, $this->systems);
         }
         $this->log->update(['retained_bytes' => $state->retained, 'waiting_bytes' => max(0, $state->end - $this->closedTo), 'clock_ahead_us' => $this->clock->ahead, 'clock_uncertain_us' => $this->clock->uncertain]);
         if ($this->log->drop_bytes !== null && $state->retained > $this->log->drop_bytes) {

@@ -7,6 +7,7 @@ namespace App\Runtime\Log;
 use App\Models\SetAside;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\ChangeLog;
 
 /**
  * Lands records of one feed that were set aside, each at the place it had in the source's log, so that versions and
@@ -20,7 +21,7 @@ final class SendAgain
     private $atTarget;
 
     /** @param  callable(callable(): mixed): mixed  $atTarget  turns the target's trouble into the feed's or the route's */
-    public function __construct(private readonly Carrier $carrier, private readonly ChangeLanding $landing, private readonly LogRecorder $recorder, callable $atTarget)
+    public function __construct(private readonly Carrier $carrier, private readonly Carriers $carriers, private readonly ChangeLog $changeLog, private readonly ChangeLanding $landing, private readonly LogRecorder $recorder, callable $atTarget)
     {
         $this->atTarget = $atTarget;
     }
@@ -43,8 +44,7 @@ final class SendAgain
             $record->settle($came === true, is_bool($came) ? null : $came, $carrier->sequence());
         }
         ($this->atTarget)(fn () => $this->landing->begin());
-        ($this->atTarget)(fn () => $this->landing->apply($carrier->uid, $carrier->plan));
-        $carrier->plan->clear();
+        $this->carriers->apply($carrier, $this->changeLog, $this->landing, $this->atTarget);
         $receipts = ($this->atTarget)(fn () => $this->landing->commit([$carrier->uid => $carrier->position], null, [$carrier->uid => $this->recorder->run($carrier)], null, [$carrier->uid => $carrier->kept()]));
         $carrier->landedAs($receipts[$carrier->uid]->sequence);
         $this->recorder->landed($carrier, $receipts[$carrier->uid]);

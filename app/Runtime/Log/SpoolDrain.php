@@ -10,6 +10,7 @@ use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\ChangeLog;
 
 /** Lands one feed's changes from the spool, in order, whole source transactions at a time. */
 final class SpoolDrain
@@ -24,6 +25,8 @@ final class SpoolDrain
     /** @param  callable(callable(): mixed): mixed  $atTarget  turns the target's trouble into the feed's or the route's */
     public function __construct(
         private readonly Carrier $carrier,
+        private readonly Carriers $carriers,
+        private readonly ChangeLog $changeLog,
         private readonly ChangeLanding $landing,
         private readonly LogRecorder $recorder,
         private readonly string $sourceName,
@@ -92,9 +95,7 @@ final class SpoolDrain
 
     private function write(): void
     {
-        $this->carrier->aside->flush();
-        ($this->atTarget)(fn () => $this->landing->apply($this->carrier->uid, $this->carrier->plan));
-        $this->carrier->plan->clear();
+        $this->carriers->apply($this->carrier, $this->changeLog, $this->landing, $this->atTarget);
         $this->number = 0;
     }
 

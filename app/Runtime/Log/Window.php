@@ -9,7 +9,7 @@ use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Port\LoadChunk;
 
 /**
- * A chunk of a first load on its way: rows as a snapshot saw them, waiting for its second mark to come through the log.
+ * A chunk of a load on its way: rows as a snapshot saw them, waiting for its second mark to come through the log.
  * Whatever the log brings between the two marks is newer than the chunk and wins.
  */
 final class Window
@@ -23,12 +23,32 @@ final class Window
     /** @var list<string>|null */
     public readonly ?array $lastKey;
 
-    public function __construct(public readonly int $number, public readonly LoadChunk $chunk, private readonly KeyOf $key)
+    /** @var array<array-key, list<string>> keys that were asked for and that neither the chunk nor a change since has brought, by their text */
+    private array $missing = [];
+
+    /** @param  list<list<string>>|null  $asked  the keys that were asked for; null where a load goes on in key order */
+    public function __construct(public readonly int $number, public readonly LoadChunk $chunk, private readonly KeyOf $key, public readonly ?array $asked = null)
     {
+        foreach ($asked ?? [] as $values) {
+            $this->missing[self::text($values)] = $values;
+        }
         foreach ($chunk->rows as $row) {
             $this->rows[$key->text($row)] = $row;
+            unset($this->missing[$key->text($row)]);
         }
         $this->lastKey = $chunk->rows === [] ? null : $key->values($chunk->rows[count($chunk->rows) - 1]);
+    }
+
+    /** @param  list<string>  $values */
+    private static function text(array $values): string
+    {
+        return (new KeyOf(array_keys($values)))->text($values);
+    }
+
+    /** @return list<list<string>> keys whose rows are not at the source */
+    public function missing(): array
+    {
+        return array_values($this->missing);
     }
 
     /** Takes the rows a change makes obsolete out of the chunk; what the change does not say is taken from them. */
@@ -36,17 +56,51 @@ final class Window
     {
         $known = null;
         foreach ([$change->before, $change->after] as $row) {
-            if ($row === null || array_filter($this->key->places, static fn (int $at): bool => ! is_string($row[$at])) !== []) {
+            if ($row === null || ! $this->key->isSaid($row)) {
                 continue;
             }
             $key = $this->key->text($row);
             $known ??= $this->rows[$key] ?? null;
-            unset($this->rows[$key]);
-        }
-        if ($known === null || $change->after === null || ! in_array(false, $change->after, true)) {
-            return $change;
+            unset($this->rows[$key], $this->missing[$key]);
         }
 
-        return new Change($change->kind, $change->before, array_map(static fn (string|false|null $v, ?string $k): ?string => $v === false ? $k : $v, $change->after, $known), $change->number);
+        return $known === null || $change->after === null ? $change : new Change($change->kind, $change->before, self::filled($change->after, $known), $change->number);
+    }
+
+    /**
+     * Brings the chunk up to a change of a row that it holds, or would hold.
+     *
+     * @param  list<string|false|null>|null  $after  null where the row is gone from the chunk
+     * @return bool false when the chunk no longer tells what the row is like
+     */
+    public function follow(?string $before, ?array $after): bool
+    {
+        $known = $before === null ? null : $this->rows[$before] ?? null;
+        if ($before !== null) {
+            unset($this->rows[$before]);
+        }
+        if ($after !== null) {
+            $row = self::filled($after, $known ?? $this->rows[$this->key->text($after)] ?? []);
+            if (in_array(false, $row, true)) {
+                return false;
+            }
+            $this->rows[$this->key->text($row)] = $row;
+        }
+
+        return true;
+    }
+
+    /**
+     * @param  list<string|false|null>  $row
+     * @param  list<string|false|null>  $known
+     * @return list<string|false|null> with what it does not say taken from what is known
+     */
+    public static function filled(array $row, array $known): array
+    {
+        foreach (array_keys($row, false, true) as $at) {
+            $row[$at] = array_key_exists($at, $known) ? $known[$at] : false;
+        }
+
+        return $row;
     }
 }

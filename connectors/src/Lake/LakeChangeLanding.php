@@ -58,7 +58,7 @@ final class LakeChangeLanding implements ChangeLanding
         return $this->tables === [] ? 0.0 : (float) min(array_map(static fn (ChangeTable $t): int => $t->landed->writing->seconds, $this->tables));
     }
 
-    public function admit(LandedTable $landed, string $feed): Position
+    public function admit(LandedTable $landed, string $feed, bool $anew = false): Position
     {
         $was = $this->page->feeds[$feed] ?? Page::first($feed, $this->page->token);
         ($this->prepare)($landed, $was->tables);

@@ -127,7 +127,7 @@ final class LakeTarget implements TargetSystem
         return "{$landed->name->schema}/{$landed->name->name}/".implode('', $folders)."….{$landed->writing->ending()}\n".json_encode($values, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRETTY_PRINT);
     }
 
-    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null): LandingSession
+    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null, bool $anew = false): LandingSession
     {
         $this->demandFolder();
         $last = $this->ledger->last($feed) ?? Page::first($feed, $token);

@@ -103,7 +103,7 @@ final class MariaDbChangeTable extends SequencedChanges
         $kind = $this->writing->row('SELECT TABLE_TYPE AS type, ENGINE AS engine FROM information_schema.TABLES WHERE TABLE_SCHEMA = ? AND TABLE_NAME = ?', [$table->schema, $table->name]);
 
         return match (true) {
-            $kind === null => Finding::failed((string) $table, "There is no table {$table}, or it may not be seen.", 'Check its name.'),
+            $kind === null => Finding::noTable($table),
             $kind['type'] !== 'BASE TABLE' => Finding::failed((string) $table, "{$table} is not a table that triggers can be put on.", 'Use capture reload or watermark for it.'),
             $kind['engine'] !== 'InnoDB' => Finding::failed((string) $table, "{$table} is kept by {$kind['engine']}, which has no transactions: a change could be recorded and not made.", "ALTER TABLE {$this->words->table($table)} ENGINE = InnoDB;"),
             ! $this->may($grants, 'TRIGGER', $table->name) => Finding::failed((string) $table, "{$this->settings->user} may not put triggers on {$table}.", "GRANT TRIGGER ON {$this->words->table($table)} TO {$account};"),

@@ -9,7 +9,9 @@ use Lighterman\Connectors\Reading\Conditions;
 use Lighterman\Connectors\Triggers\ChangeTable;
 use Lighterman\Connectors\Triggers\Reading;
 use Lighterman\Connectors\Triggers\StoredChange;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LoadChunk;
 use Lighterman\Core\Port\SystemTrouble;
@@ -210,11 +212,11 @@ abstract class SequencedChanges implements ChangeTable
         return ClockOffset::between($asked, $theirs, (int) (microtime(true) * 1e6));
     }
 
-    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk
+    public function chunk(FeedDefinition $definition, Slice $slice, int $rows): LoadChunk
     {
         $conditions = new Conditions($this->spelling, $definition);
         $at = (int) $this->loading->value("SELECT {$this->clockExpression()}");
-        $statement = $this->loading->open($conditions->select().$conditions->chunk($after, $until).' ORDER BY '.$conditions->names($definition->key)." LIMIT {$rows}");
+        $statement = $this->loading->open($conditions->select().$conditions->slice($slice).' ORDER BY '.$conditions->names($definition->key).' LIMIT '.($rows + 1));
         $found = [];
         $bytes = 0;
         while ($row = $this->loading->next($statement)) {
@@ -223,6 +225,34 @@ abstract class SequencedChanges implements ChangeTable
         }
         $statement->closeCursor();
 
-        return new LoadChunk($found, count($found) < $rows, [], null, $at, $bytes);
+        [$found, $last] = LoadChunk::cut($found, $rows, KeyOf::columns($definition->carried()->names(), $definition->key)->places, $definition);
+
+        return new LoadChunk($found, $last, [], null, $at, $bytes);
+    }
+
+    public function passed(FeedDefinition $definition, array $reached, array $keys): array
+    {
+        $conditions = new Conditions($this->spelling, $definition);
+        $passed = array_fill(0, count($keys), false);
+        // A compound query has at most 500 parts in SQLite.
+        foreach (array_chunk($keys, 400, true) as $some) {
+            foreach ($this->loading->rows($conditions->passed($reached, $some)) as $row) {
+                $passed[(int) $row['lm_number']] = true;
+            }
+        }
+
+        return array_values($passed);
+    }
+
+    /** Keys are checked row by row. */
+    public function sharing(array $definitions): array
+    {
+        return [];
+    }
+
+    /** A table that is dropped takes its triggers along, which is noticed by their absence. */
+    public function identities(array $tables): array
+    {
+        return [];
     }
 }

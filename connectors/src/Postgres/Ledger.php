@@ -17,7 +17,7 @@ final readonly class Ledger
         CREATE SCHEMA IF NOT EXISTS lighterman;
         CREATE TABLE IF NOT EXISTS lighterman.position (
             feed text PRIMARY KEY, token bigint NOT NULL, sequence bigint NOT NULL, position text NOT NULL, landed text NOT NULL,
-            created boolean NOT NULL);
+            created boolean NOT NULL, identity text);
         CREATE TABLE IF NOT EXISTS lighterman.receipt (
             feed text NOT NULL, sequence bigint NOT NULL, run bigint NOT NULL, from_position text NOT NULL, to_position text NOT NULL,
             read bigint NOT NULL, inserted bigint NOT NULL, updated bigint NOT NULL, unchanged bigint NOT NULL, deleted bigint NOT NULL,
@@ -34,8 +34,13 @@ final readonly class Ledger
     {
         if (! $this->exists()) {
             $this->connection->run(self::CREATE);
-        } elseif ($this->connection->value("SELECT 1 FROM pg_attribute WHERE attrelid = 'lighterman.receipt'::regclass AND attname = 'superseded'") === null) {
-            $this->connection->run('ALTER TABLE lighterman.receipt ADD COLUMN superseded bigint NOT NULL DEFAULT 0');
+
+            return;
+        }
+        foreach (['receipt' => 'superseded bigint NOT NULL DEFAULT 0', 'position' => 'identity text'] as $table => $column) {
+            if ($this->connection->value('SELECT 1 FROM pg_attribute WHERE attrelid = $1::regclass AND attname = $2', ["lighterman.{$table}", strtok($column, ' ')]) === null) {
+                $this->connection->run("ALTER TABLE lighterman.{$table} ADD COLUMN {$column}");
+            }
         }
     }
 
@@ -110,6 +115,38 @@ final readonly class Ledger
         }
 
         return ['now' => (string) $row['now']];
+    }
+
+    /** Keeps beside the position what the catalogue calls the landed table now. */
+    public function identify(string $line, TableName $landed): void
+    {
+        $this->connection->run('UPDATE lighterman.position SET identity = '.LandedIdentity::EXPRESSION.' WHERE feed = $1 AND identity IS DISTINCT FROM '.LandedIdentity::EXPRESSION, [$line, Sql::table($landed)]);
+    }
+
+    /**
+     * The landed tables among some that are no longer those that were landed in.
+     *
+     * @param  array<string, TableName>  $landed  by line
+     * @return array<string, LandedIdentity> by line
+     */
+    public function strange(array $landed): array
+    {
+        $wanted = json_encode(array_map(static fn (string $line, TableName $t): array => ['line' => $line, 'name' => Sql::table($t)], array_keys($landed), array_values($landed)), JSON_THROW_ON_ERROR);
+        $expression = str_replace('$2', 'w.name', LandedIdentity::EXPRESSION);
+        $strange = [];
+        foreach ($this->connection->rows("SELECT w.line, p.identity AS was, {$expression} AS now FROM json_to_recordset(\$1::json) w(line text, name text) JOIN lighterman.position p ON p.feed = w.line WHERE p.identity IS NOT NULL AND p.identity IS DISTINCT FROM {$expression}", [$wanted]) as $row) {
+            $strange[(string) $row['line']] = new LandedIdentity((string) $row['was'], $row['now']);
+        }
+
+        return $strange;
+    }
+
+    /** Whether a feed has ever landed. */
+    public function hasBegun(string $feed): bool
+    {
+        $position = $this->connection->value('SELECT position FROM lighterman.position WHERE feed = $1', [$feed]);
+
+        return $position !== null && Position::fromJson($position)->phase !== 'start';
     }
 
     public function sequence(string $feed): int

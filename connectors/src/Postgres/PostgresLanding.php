@@ -28,7 +28,7 @@ final class PostgresLanding implements LandingSession
     public function __construct(
         private readonly Connection $connection,
         private readonly Ledger $ledger,
-        LandedTable $landed,
+        private readonly LandedTable $landed,
         private readonly string $feed,
         private readonly int $token,
         private Position $position,
@@ -104,12 +104,35 @@ final class PostgresLanding implements LandingSession
     {
         $this->connection->begin();
         $unit = new Unit($batch->from, ...$this->ledger->lock($this->feed, $this->token, $batch->from));
+        $this->demandSame();
         if (! $beside) {
             $this->straight = $straight;
         }
         $this->writers->begin($straight, $beside);
 
         return $this->unit = $unit;
+    }
+
+    /** From here to the commit nobody else can drop, alter or empty the tables. */
+    private function demandSame(): void
+    {
+        try {
+            $this->connection->run('LOCK TABLE '.implode(', ', array_map(Sql::table(...), Admission::lines($this->landed, $this->feed))).' IN ROW EXCLUSIVE MODE');
+        } catch (SystemTrouble $trouble) {
+            $this->connection->rollback();
+            (new Admission($this->connection, $this->ledger))->demandSame($this->landed, $this->feed);
+            throw $trouble;
+        }
+        if ($this->position->phase !== 'start') {
+            (new Admission($this->connection, $this->ledger))->demandSame($this->landed, $this->feed);
+        }
+    }
+
+    private function identify(): void
+    {
+        foreach (Admission::lines($this->landed, $this->feed) as $line => $table) {
+            $this->ledger->identify($line, $table);
+        }
     }
 
     private function put(Batch $batch, Unit $unit): void
@@ -123,6 +146,10 @@ final class PostgresLanding implements LandingSession
         $counts = $this->writers->finish();
         $receipt = $unit->receipt($run, $batch, $counts, $unit->now);
         $this->ledger->store([$this->feed => $receipt]);
+        if ($this->landed->landing === Landing::Replace) {
+            // The table that was built beside it has taken its place.
+            $this->identify();
+        }
         $this->connection->commit();
         $this->position = $batch->to;
         $this->unit = null;

@@ -76,7 +76,7 @@ final class PostgresTarget implements TargetSystem
         }
     }
 
-    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null): LandingSession
+    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null, bool $anew = false): LandingSession
     {
         $ledger = new Ledger($this->connection);
         try {
@@ -84,7 +84,7 @@ final class PostgresTarget implements TargetSystem
             // Workers that open two feeds of the same new schema at once must not both create it.
             $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
             $ledger->ensure();
-            $position = (new Admission($this->connection, $ledger))->admit($landed, $feed, $token);
+            $position = (new Admission($this->connection, $ledger))->admit($landed, $feed, $token, $anew);
             $this->connection->commit();
         } finally {
             $this->connection->rollback();

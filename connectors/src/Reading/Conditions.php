@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Reading;
 
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\Sampling;
@@ -62,17 +63,50 @@ final readonly class Conditions
         return $parts ? implode(' AND ', $parts) : 'true';
     }
 
-    /**
-     * The condition for a chunk of a load beside changes.
-     *
-     * @param  list<string>|null  $after
-     * @param  list<string>|null  $until
-     */
-    public function chunk(?array $after, ?array $until): string
+    /** The condition that picks the rows of a slice, with the word before it; nothing where that is the whole table. */
+    public function slice(Slice $slice): string
     {
-        $parts = [...($after === null ? [] : [$this->ordered($this->definition->key, $after)]), ...($until === null ? [] : [$this->ordered($this->definition->key, $until, '<=')])];
+        $parts = [
+            ...($slice->after === null ? [] : [$this->ordered($this->definition->key, $slice->after)]),
+            ...($slice->until === null ? [] : [$this->ordered($this->definition->key, $slice->until, '<=')]),
+            ...($slice->keys === null ? [] : [$this->keyIn($slice->keys)]),
+            ...($slice->column === null || $slice->from === null ? [] : [$this->spelling->name($slice->column).' >= '.$this->typed($slice->column, $slice->from)]),
+            // What has no watermark is never carried by one.
+            ...($this->definition->watermark === null ? [] : [$this->spelling->name($this->definition->watermark).' IS NOT NULL']),
+            ...($slice->column === null || $slice->to === null ? [] : [$this->spelling->name($slice->column).' <= '.$this->typed($slice->column, $slice->to)]),
+        ];
 
         return $parts === [] ? '' : ' WHERE '.implode(' AND ', $parts);
+    }
+
+    /** @param  list<list<string>>  $keys */
+    private function keyIn(array $keys): string
+    {
+        $columns = $this->definition->key;
+        if (count($columns) === 1) {
+            return $keys === [] ? '1 = 0' : $this->spelling->name($columns[0]).' IN ('.implode(', ', array_map(fn (array $k): string => $this->typed($columns[0], $k[0]), $keys)).')';
+        }
+        $each = array_map(fn (array $k): string => '('.implode(' AND ', array_map(fn (string $c, string $v): string => $this->spelling->name($c).' = '.$this->typed($c, $v), $columns, $k)).')', $keys);
+
+        return $each === [] ? '1 = 0' : '('.implode(' OR ', $each).')';
+    }
+
+    /**
+     * A query for the numbers of those keys that come no later than another. The first part gives the keys the types and
+     * the collations of the table's columns.
+     *
+     * @param  list<string>  $reached
+     * @param  array<int, list<string>>  $keys  by number
+     */
+    public function passed(array $reached, array $keys): string
+    {
+        $columns = $this->definition->key;
+        $parts = ['SELECT 0 AS lm_number, '.$this->names($columns).' FROM '.$this->spelling->table($this->definition->source).' WHERE 1 = 0'];
+        foreach ($keys as $number => $key) {
+            $parts[] = "SELECT {$number}, ".implode(', ', array_map($this->typed(...), $columns, $key));
+        }
+
+        return 'SELECT lm_number FROM ('.implode(' UNION ALL ', $parts).') lm_keys WHERE NOT ('.$this->ordered($columns, $reached).')';
     }
 
     public function select(): string

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Reading;
 
 use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Port\BatchReader;
@@ -76,7 +77,7 @@ final class TableReader implements BatchReader
         $closes = $this->done || ($this->plan->kind !== 'reload' && $this->unitBytes >= self::UNIT);
         $this->unitBytes = $closes ? 0 : $this->unitBytes;
 
-        return new Batch($this->shape, $encoded, $from, $this->position, $this->plan->sourceTime, $closes);
+        return new Batch($this->shape, $encoded, $from, $this->position, $this->plan->sourceTime ?: null, $closes);
     }
 
     public function close(): void
@@ -123,6 +124,7 @@ final class TableReader implements BatchReader
 
         return ($this->query)(match ($this->plan->kind) {
             'reload' => $select,
+            'slice' => $select.$this->conditions->slice($this->plan->slice ?? Slice::whole()),
             'load' => "{$select} WHERE ".$this->conditions->load($window, $after)
                 .' ORDER BY '.$this->conditions->names($this->definition->key).' LIMIT '.self::CHUNK,
             default => "{$select} WHERE ".($window === null ? '1 = 0' : $this->conditions->window($window))
@@ -133,7 +135,7 @@ final class TableReader implements BatchReader
     /** The position of the last row of a block. */
     private function reached(string $encoded): Position
     {
-        if ($encoded === '' || $this->plan->kind === 'reload') {
+        if ($encoded === '' || in_array($this->plan->kind, ['reload', 'slice'], true)) {
             return $this->position;
         }
         $start = strrpos($encoded, "\n", -2);

@@ -5,6 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Triggers;
 
 use Generator;
+use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\Finding;
@@ -91,9 +93,24 @@ interface ChangeTable
 
     public function clock(): ClockOffset;
 
+    public function chunk(FeedDefinition $definition, Slice $slice, int $rows): LoadChunk;
+
     /**
-     * @param  list<string>|null  $after
-     * @param  list<string>|null  $until
+     * @param  list<string>  $reached
+     * @param  list<list<string>>  $keys
+     * @return list<bool>
      */
-    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk;
+    public function passed(FeedDefinition $definition, array $reached, array $keys): array;
+
+    /**
+     * @param  array<int, FeedDefinition>  $definitions
+     * @return list<int>
+     */
+    public function sharing(array $definitions): array;
+
+    /**
+     * @param  list<TableName>  $tables
+     * @return array<string, TableIdentity>
+     */
+    public function identities(array $tables): array;
 }

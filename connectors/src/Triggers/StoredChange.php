@@ -10,7 +10,7 @@ final readonly class StoredChange
     /**
      * @param  string  $unit  changes that follow each other with the same unit land together
      * @param  string  $table  schema and name
-     * @param  'insert'|'update'|'delete'|'truncate'  $kind
+     * @param  'insert'|'update'|'delete'|'truncate'|'unclear'  $kind  unclear where the rows cannot be told
      * @param  string  $shape  tells two descriptions of the table apart
      * @param  list<string>  $columns
      * @param  list<string|null>|null  $before

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Triggers;
 
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\ChangeLog;
@@ -100,9 +101,24 @@ final class TriggerLog implements ChangeLog
         ($this->reader ?? throw new \LogicException('A mark needs a reader to come back through.'))->mark($content, $after);
     }
 
-    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk
+    public function chunk(FeedDefinition $definition, Slice $slice, int $rows): LoadChunk
     {
-        return $this->changes->chunk($definition, $after, $until, $rows);
+        return $this->changes->chunk($definition, $slice, $rows);
+    }
+
+    public function passed(FeedDefinition $definition, array $reached, array $keys): array
+    {
+        return $this->changes->passed($definition, $reached, $keys);
+    }
+
+    public function sharing(array $definitions): array
+    {
+        return $this->changes->sharing($definitions);
+    }
+
+    public function identities(array $tables): array
+    {
+        return $this->changes->identities($tables);
     }
 
     public function clock(): ClockOffset

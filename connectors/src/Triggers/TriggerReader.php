@@ -11,6 +11,7 @@ use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
+use Lighterman\Core\Capture\Log\Unclear;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -40,7 +41,7 @@ final class TriggerReader implements LogReader
 
     private ?string $unit = null;
 
-    /** @var list<Begin|Commit|Relation|LoggedRow|Truncated|Mark> */
+    /** @var list<Begin|Commit|Relation|LoggedRow|Truncated|Unclear|Mark> */
     private array $queue = [];
 
     /** @var list<string> */
@@ -102,7 +103,7 @@ final class TriggerReader implements LogReader
         }
     }
 
-    public function next(int $wait): Begin|Commit|Relation|LoggedRow|Truncated|Mark|null
+    public function next(int $wait): Begin|Commit|Relation|LoggedRow|Truncated|Unclear|Mark|null
     {
         for ($until = microtime(true) + $wait / 1000; ; $this->pause($until)) {
             if ($this->queue === []) {
@@ -218,7 +219,11 @@ final class TriggerReader implements LogReader
         if (($this->described[$change->table] ?? null) !== $known) {
             $this->queue[] = $this->described[$change->table] = $known;
         }
-        $this->queue[] = $change->kind === 'truncate' ? new Truncated([$known]) : new LoggedRow($known, $change->kind, $change->before, $change->after, $change->at);
+        $this->queue[] = match ($change->kind) {
+            'truncate' => new Truncated([$known]),
+            'unclear' => new Unclear($known, 'a transaction altered the columns between two of its own changes'),
+            default => new LoggedRow($known, $change->kind, $change->before, $change->after, $change->at),
+        };
     }
 
     /** @return list<array{int, int}> a number that changes with the shape, where a change of type has to show */

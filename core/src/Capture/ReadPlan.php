@@ -7,11 +7,11 @@ namespace Lighterman\Core\Capture;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Position\Position;
 
-/** What one run will read: the whole table, the rest of a first load, one window of increments, or some files. */
+/** What one run will read: the whole table, the rest of a first load, one window of increments, some files, or a slice once more. */
 final readonly class ReadPlan
 {
     /**
-     * @param  'reload'|'load'|'increment'|'files'  $kind
+     * @param  'reload'|'load'|'increment'|'files'|'slice'  $kind
      * @param  Position  $from  where reading begins
      * @param  Window|null  $window  null for a reload, and for a first load without a watermark
      * @param  string  $sourceTime  ISO 8601, UTC: completeness once everything planned has landed
@@ -19,6 +19,7 @@ final readonly class ReadPlan
      * @param  list<FileMark>  $files  to be read, in order; for a source of files
      * @param  array<string, string>  $refused  why some of these are set aside whole, by path
      * @param  list<FileMark>  $growing  files that are left, since somebody may still be writing to them
+     * @param  Slice|null  $slice  what is read once more, without the position moving; only for kind slice
      */
     public function __construct(
         public string $kind,
@@ -30,7 +31,13 @@ final readonly class ReadPlan
         public array $files = [],
         public array $refused = [],
         public array $growing = [],
+        public ?Slice $slice = null,
     ) {
+    }
+
+    public static function again(Position $at, Slice $slice): self
+    {
+        return new self('slice', $at, null, '', slice: $slice);
     }
 
     /** @param  array<string, string>  $refused  further files to be set aside whole, and why, by path */
@@ -42,6 +49,10 @@ final readonly class ReadPlan
     /** The position once everything planned has landed. */
     public function end(): Position
     {
-        return $this->kind === 'files' ? $this->from->taking($this->files) : ($this->window->end ?? Position::after($this->sourceTime));
+        return match ($this->kind) {
+            'files' => $this->from->taking($this->files),
+            'slice' => $this->from,
+            default => $this->window->end ?? Position::after($this->sourceTime),
+        };
     }
 }

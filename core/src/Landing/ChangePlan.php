@@ -21,7 +21,4 @@ interface ChangePlan
     public function keys(): iterable;
 
     public function clear(): void;
-
-    /** Whether a row came to a new key while some of its values are known only to the landed row of the old key. */
-    public function movedUnsaid(): bool;
 }

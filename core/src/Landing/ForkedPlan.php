@@ -158,10 +158,4 @@ final class ForkedPlan implements ChangePlan
             $plan->clear();
         }
     }
-
-    /** Rows that may go to another table are whole. */
-    public function movedUnsaid(): bool
-    {
-        return false;
-    }
 }

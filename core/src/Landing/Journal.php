@@ -36,11 +36,6 @@ final class Journal implements ChangePlan
         return [];
     }
 
-    public function movedUnsaid(): bool
-    {
-        return false;
-    }
-
     public function clear(): void
     {
         $this->entries = [];

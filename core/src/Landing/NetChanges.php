@@ -17,8 +17,6 @@ final class NetChanges implements ChangePlan
 
     private int $changes = 0;
 
-    private bool $movedUnsaid = false;
-
     public function __construct(private readonly KeyOf $key)
     {
     }
@@ -40,7 +38,6 @@ final class NetChanges implements ChangePlan
         });
         if ($row->leaves !== null) {
             $this->changes++;
-            $this->movedUnsaid = $this->movedUnsaid || $row->from !== null;
             $this->net[$row->leaves] = new NetChange(true, $change->before ?? [], null, $commit);
         }
         $this->net[$row->key] = new NetChange(false, $row->row, $row->from, $commit);
@@ -71,14 +68,8 @@ final class NetChanges implements ChangePlan
         }
     }
 
-    public function movedUnsaid(): bool
-    {
-        return $this->movedUnsaid;
-    }
-
     public function clear(): void
     {
-        $this->movedUnsaid = false;
         $this->net = [];
         $this->changes = 0;
     }

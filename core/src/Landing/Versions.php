@@ -14,8 +14,6 @@ final class Versions implements ChangePlan
 
     private int $changes = 0;
 
-    private bool $movedUnsaid = false;
-
     private int $lines = 0;
 
     public function __construct(private readonly KeyOf $key)
@@ -39,7 +37,6 @@ final class Versions implements ChangePlan
         });
         if ($row->leaves !== null) {
             $this->changes++;
-            $this->movedUnsaid = $this->movedUnsaid || $row->from !== null;
             // The row leaves its old key; both halves stand at one place, of different keys.
             $this->end($row->leaves, $change->before ?? [], $place, $commit->at);
         }
@@ -83,14 +80,8 @@ final class Versions implements ChangePlan
         }
     }
 
-    public function movedUnsaid(): bool
-    {
-        return $this->movedUnsaid;
-    }
-
     public function clear(): void
     {
-        $this->movedUnsaid = false;
         $this->chains = [];
         $this->changes = $this->lines = 0;
     }

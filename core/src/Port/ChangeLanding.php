@@ -25,9 +25,11 @@ interface ChangeLanding
     /**
      * Makes the feed's landed table ready, creating it when absent.
      *
-     * @throws SystemTrouble with reason `incompatible_table`
+     * @param  bool  $anew  as TargetSystem::open() has it
+     *
+     * @throws SystemTrouble with reason `incompatible_table`, or as TargetSystem::open() has it
      */
-    public function admit(LandedTable $landed, string $feed): Position;
+    public function admit(LandedTable $landed, string $feed, bool $anew = false): Position;
 
     /** Number of the feed's last receipt that stands in the target; 0 before the first. */
     public function sequence(string $feed): int;

@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
+use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
 
@@ -59,6 +61,7 @@ interface ChangeLog
     /** @throws SystemTrouble with reason `slot_gone` or `slot_lost` when what reading needs is there no more */
     public function required(): LogState;
 
+    /** Opens it for reading; whoever reads it under the same name is ended first, since the caller has taken over. */
     public function open(int $from): LogReader;
 
     /**
@@ -70,12 +73,36 @@ interface ChangeLog
     public function mark(string $content, bool $after): void;
 
     /**
-     * The next rows of a table in key order.
+     * The next rows of a slice of a table in key order.
      *
-     * @param  list<string>|null  $after  key to go on after; null from the beginning
-     * @param  list<string>|null  $until  last key wanted; null to the end
+     * @throws SystemTrouble
      */
-    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk;
+    public function chunk(FeedDefinition $definition, Slice $slice, int $rows): LoadChunk;
+
+    /**
+     * Which keys come no later than another in the order in which chunks are read, by the source's own comparison.
+     *
+     * @param  list<string>  $reached
+     * @param  list<list<string>>  $keys
+     * @return list<bool>
+     */
+    public function passed(FeedDefinition $definition, array $reached, array $keys): array;
+
+    /**
+     * The feeds whose rows may share a key until a transaction ends, since the source does not check it at every statement.
+     *
+     * @param  array<int, FeedDefinition>  $definitions
+     * @return list<int> their numbers
+     */
+    public function sharing(array $definitions): array;
+
+    /**
+     * What the source's catalogue says now of tables and of what records their changes.
+     *
+     * @param  list<TableName>  $tables
+     * @return array<string, TableIdentity> by table; those that are not there are left out
+     */
+    public function identities(array $tables): array;
 
     public function clock(): ClockOffset;
 

@@ -27,6 +27,11 @@ final readonly class Finding
         return new self($subject, 'failed', $said, $remedy);
     }
 
+    public static function noTable(TableName $table): self
+    {
+        return self::failed((string) $table, "There is no table {$table}, or it may not be seen.", 'Check its name. If it was dropped or renamed, make it again or rename it back, and Lighterman goes on by itself within minutes; or remove the feed.');
+    }
+
     /** @return array{subject: string, result: string, said: string, remedy: string|null} */
     public function toArray(): array
     {

@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
+use Lighterman\Core\Definition\FeedDefinition;
+
 /** Rows of a first load that goes on beside the changes, as one snapshot saw them. */
 final readonly class LoadChunk
 {
@@ -17,6 +19,30 @@ final readonly class LoadChunk
      */
     public function __construct(public array $rows, public bool $last, public array $unseen, public ?int $next, public int $at, public int $bytes)
     {
+    }
+
+    /**
+     * What is given of rows read one further than wanted, so that a key which the next chunk would begin with is seen.
+     *
+     * @param  list<list<string|null>>  $rows
+     * @param  list<int>  $key  places of the key's columns
+     * @return array{list<list<string|null>>, bool} the rows and whether they are the last
+     *
+     * @throws SystemTrouble when two rows share a key: one of them would be lost
+     */
+    public static function cut(array $rows, int $wanted, array $key, FeedDefinition $definition): array
+    {
+        $before = null;
+        foreach ($rows as $row) {
+            $values = array_map(static fn (int $at): ?string => $row[$at], $key);
+            if ($values === $before) {
+                throw SystemTrouble::lasting('duplicate_key', "{$definition->source}: more than one row has ".implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", $definition->key, $values)).', so the key does not tell rows apart.', 'Choose a key that no two rows share.');
+            }
+            $before = $values;
+        }
+        $last = count($rows) <= $wanted;
+
+        return [$last ? $rows : array_slice($rows, 0, $wanted), $last];
     }
 
     /** Whether the snapshot saw what a committed transaction had done. Numbers wrap round, so they compare by their distance. */

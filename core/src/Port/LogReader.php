@@ -10,17 +10,18 @@ use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
+use Lighterman\Core\Capture\Log\Unclear;
 
 /** Reads a change log message by message. The source keeps its log until confirm() says that it may be forgotten. */
 interface LogReader
 {
     /**
      * @param  int  $wait  milliseconds to wait when there is nothing
-     * @return Begin|Commit|Relation|LoggedRow|Truncated|Mark|null null when there is nothing more for now
+     * @return Begin|Commit|Relation|LoggedRow|Truncated|Unclear|Mark|null null when there is nothing more for now
      *
      * @throws SystemTrouble
      */
-    public function next(int $wait): Begin|Commit|Relation|LoggedRow|Truncated|Mark|null;
+    public function next(int $wait): Begin|Commit|Relation|LoggedRow|Truncated|Unclear|Mark|null;
 
     /** Bytes of the last message. */
     public function size(): int;

@@ -49,11 +49,12 @@ interface TargetSystem
      * @param  string  $feed  the feed's lasting id, under which the position is kept beside the rows
      * @param  int  $token  the lease's fencing token
      * @param  (Closure(): void)|null  $alive  called about once a second in the middle of work that may take longer than a lease lasts
+     * @param  bool  $anew  whether everything is about to be landed again, so that a table that somebody dropped, replaced or emptied may be taken as it is
      *
      * @throws LeaseLost when a newer token has been seen
-     * @throws SystemTrouble with reason `incompatible_table` when the preparation has obstacles
+     * @throws SystemTrouble with reason `incompatible_table` when the preparation has obstacles, `landed_gone`, `landed_replaced`, `landed_emptied` or `landed_column` when the rows that had landed are there no more
      */
-    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null): LandingSession;
+    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null, bool $anew = false): LandingSession;
 
     /**
      * Opens the target for the changes of a route's feeds.

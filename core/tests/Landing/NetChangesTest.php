@@ -88,7 +88,6 @@ final class NetChangesTest extends TestCase
         $plan = new NetChanges(new KeyOf([0]));
         $plan->add(new Change('update', ['1', false, false], ['2', 'a', false], 1), new SourceCommit(1, 0));
         $plan->add(new Change('update', ['2', false, false], ['3', 'b', false], 2), new SourceCommit(1, 0));
-        self::assertTrue($plan->movedUnsaid());
         $net = iterator_to_array($plan->net());
         self::assertTrue($net['1']->delete);
         self::assertTrue($net['2']->delete);

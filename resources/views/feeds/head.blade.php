@@ -34,7 +34,7 @@
 @if ($gap = $feed->recentGap())
     <div class="note caution" role="alert">
         <p class="strong">{{ $gap['why'] }}, found {{ App\Support\Say::at($gap['at']) }}: changes made before that may not have been recorded.</p>
-        <p>It was put right at once, and {{ $feed->reload === null ? 'the table was loaded again beside its changes' : 'the table is being loaded again beside its changes' }}. @if (($feed->definition->body['landing'] ?? '') === 'append') What was deleted in between is not in the journal. @endif Find out who changed the triggers or the publication.</p>
+        <p>{{ $feed->reload === null ? 'The table was loaded again beside its changes' : 'The table is being loaded again beside its changes, and the feed counts as loading until it is' }}. @if (($feed->definition->body['landing'] ?? '') === 'append') What was deleted in between is not in the journal. @endif Find out who did it.</p>
     </div>
 @endif
 @if ($feed->trouble && $feed->paused_at === null)
@@ -43,6 +43,8 @@
         <p>{{ $feed->trouble['remedy'] }}</p>
         @if ($feed->standing === 'held' && ($feed->trouble['asks'] ?? 'shape') === 'emptied')
             @can('change')<form method="post" action="/feeds/{{ $enc }}/emptied" class="bar">@csrf<button class="button" name="what" value="carry">Empty the copy too</button><button class="button" name="what" value="keep">Keep the copy's rows</button></form>@endcan
+        @elseif (($feed->trouble['asks'] ?? null) === 'load' && $feed->capture !== 'files')
+            @can('change')<form method="post" action="/feeds/{{ $enc }}/reload">@csrf<button class="button" name="what" value="whole">Load the table again</button></form>@endcan
         @elseif ($feed->standing === 'held')
             @can('change')<form method="post" action="/feeds/{{ $enc }}/agree">@csrf<button class="button">Agree to the new shape</button></form>@endcan
         @elseif ($feed->due_at)

@@ -46,17 +46,21 @@
             </dl>
         </section>
         @can('change')
-        @if ($feed->bringsChanges())
-        <section class="sheet pad">
+        @if ($feed->capture !== 'files')
+        <section class="sheet pad" id="load-again" x-data="{ what: '{{ old('what', 'whole') }}' }">
             <h2>Load again</h2>
-            <p class="faded small">Reads the table, or a range of keys, once more beside the changes and mends what differs. The feed goes on meanwhile. Loading the whole table also lands the deletes of rows that are gone at the source; loading a range does not.</p>
+            <p class="faded small">Reads the table, or a part of it, once more and mends what differs in the copy. {{ $feed->bringsChanges() ? 'The feed goes on meanwhile. Loading the whole table, or named keys, also lands the deletes of rows that are gone at the source; loading a range does not.' : 'The position stays. Rows that are gone at the source stay in the copy, but where landing replaces it.' }}</p>
             <form method="post" action="/feeds/{{ $enc }}/reload">@csrf
-                @if (count($definition->key) === 1)
-                <div class="form-grid">
-                    <div class="field"><label for="from"><span class="mono">{{ $definition->key[0] }}</span> after</label><input class="input mono" id="from" name="from" placeholder="from the first"></div>
-                    <div class="field"><label for="until">up to and with</label><input class="input mono" id="until" name="until" placeholder="to the last"></div>
+                <div class="field"><label for="what">What</label><div class="select"><select id="what" name="what" x-model="what"><option value="whole">the whole table</option><option value="range">a range of keys</option><option value="keys">some keys</option><option value="column">rows by a column</option></select></div></div>
+                <div class="form-grid" x-show="what === 'range'">
+                    @foreach (['after' => 'after', 'until' => 'up to and with'] as $field => $word)@foreach ($definition->key as $n => $k)<div class="field"><label for="{{ $field }}-{{ $n }}"><span class="mono">{{ $k }}</span> {{ $word }}</label><input class="input mono" id="{{ $field }}-{{ $n }}" name="{{ $field }}[]" value="{{ old($field.'.'.$n) }}" placeholder="{{ $field === 'after' ? 'from the first' : 'to the last' }}"></div>@endforeach @endforeach
                 </div>
-                @endif
+                <div class="field" x-show="what === 'keys'"><label for="keys">Keys, one a line{{ count($definition->key) > 1 ? ' ('.implode(', ', $definition->key).', parted by commas)' : '' }}</label><textarea class="textarea mono" id="keys" name="keys" rows="4">{{ old('keys') }}</textarea><p class="hint">At most {{ Lighterman\Core\Capture\Slice::KEYS }}.</p></div>
+                <div class="form-grid" x-show="what === 'column'">
+                    <div class="field"><label for="column">Column</label><div class="select"><select id="column" name="column">@foreach ($definition->shape->names() as $c)<option @selected(old('column') === $c)>{{ $c }}</option>@endforeach</select></div><p class="hint">Best one that an index serves; without one the whole table is looked through.</p></div>
+                    <div class="field"><label for="from">from</label><input class="input mono" id="from" name="from" value="{{ old('from') }}" placeholder="no bound"></div>
+                    <div class="field"><label for="to">to</label><input class="input mono" id="to" name="to" value="{{ old('to') }}" placeholder="no bound"></div>
+                </div>
                 <button class="button">Load again</button></form>
         </section>
         @endif

@@ -7,7 +7,9 @@ namespace Lighterman\Connectors\Postgres\Log;
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\PostgresSpelling;
 use Lighterman\Connectors\Reading\Conditions;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LoadChunk;
 
@@ -18,17 +20,13 @@ final readonly class LoadReader
     {
     }
 
-    /**
-     * @param  list<string>|null  $after
-     * @param  list<string>|null  $until
-     */
-    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk
+    public function chunk(FeedDefinition $definition, Slice $slice, int $rows): LoadChunk
     {
         $conditions = new Conditions(new PostgresSpelling, $definition);
         $this->connection->run('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
         try {
             $seen = $this->connection->row('SELECT pg_current_snapshot()::text AS snapshot, (extract(epoch FROM clock_timestamp()) * 1000000)::bigint AS at') ?? [];
-            $result = $this->connection->run($conditions->select().$conditions->chunk($after, $until).' ORDER BY '.$conditions->names($definition->key)." LIMIT {$rows}");
+            $result = $this->connection->run($conditions->select().$conditions->slice($slice).' ORDER BY '.$conditions->names($definition->key).' LIMIT '.($rows + 1));
             $found = [];
             $bytes = 0;
             while ($row = pg_fetch_row($result)) {
@@ -45,7 +43,27 @@ final readonly class LoadReader
         [, $next, $open] = explode(':', (string) ($seen['snapshot'] ?? '0:0:'));
         $unseen = $open === '' ? [] : array_map(static fn (string $x): int => (int) $x & 0xFFFFFFFF, explode(',', $open));
 
-        return new LoadChunk($found, count($found) < $rows, $unseen, (int) $next & 0xFFFFFFFF, (int) ($seen['at'] ?? 0), $bytes);
+        [$found, $last] = LoadChunk::cut($found, $rows, KeyOf::columns($definition->carried()->names(), $definition->key)->places, $definition);
+
+        return new LoadChunk($found, $last, $unseen, (int) $next & 0xFFFFFFFF, (int) ($seen['at'] ?? 0), $bytes);
+    }
+
+    /**
+     * @param  list<string>  $reached
+     * @param  list<list<string>>  $keys
+     * @return list<bool>
+     */
+    public function passed(FeedDefinition $definition, array $reached, array $keys): array
+    {
+        $conditions = new Conditions(new PostgresSpelling, $definition);
+        $passed = array_fill(0, count($keys), false);
+        foreach (array_chunk($keys, 500, true) as $some) {
+            foreach ($this->connection->rows($conditions->passed($reached, $some)) as $row) {
+                $passed[(int) $row['lm_number']] = true;
+            }
+        }
+
+        return array_values($passed);
     }
 
     public function clock(): ClockOffset

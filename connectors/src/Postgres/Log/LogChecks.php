@@ -12,6 +12,9 @@ use Lighterman\Core\Port\TableName;
 /** Whether a PostgreSQL server lets its log be read, and what to run where it does not. */
 final readonly class LogChecks
 {
+    /** How a publication of ours is set. */
+    public const ALL = "publish = 'insert, update, delete, truncate', publish_via_partition_root = true";
+
     public function __construct(private Connection $connection, private string $slot, private string $publication)
     {
     }
@@ -89,8 +92,8 @@ final readonly class LogChecks
             return [Finding::failed('Publication', "There is no publication {$this->publication}, and {$this->connection->settings->user} does not own ".implode(', ', array_map(strval(...), $foreign ?: $missing)).', as making one takes.', "CREATE PUBLICATION {$name} FOR TABLE ".($list === '' ? '…' : $list).' WITH (publish_via_partition_root = true); as the owner of the tables.')];
         }
         $findings = [];
-        if ($there['all'] !== 't') {
-            $findings[] = Finding::failed('Publication', "Publication {$this->publication} leaves out some kinds of change.", "ALTER PUBLICATION {$name} SET (publish = 'insert, update, delete, truncate');");
+        if ($there['mine'] !== 't' && ($there['all'] !== 't' || $there['pubviaroot'] !== 't')) {
+            $findings[] = Finding::failed('Publication', "Publication {$this->publication} leaves out some kinds of change, or tells those of a parted table as its parts'.", "ALTER PUBLICATION {$name} SET (".self::ALL.');');
         }
         if ($missing !== [] && ($foreign !== [] || $there['mine'] !== 't')) {
             $findings[] = Finding::failed('Publication', "Publication {$this->publication} lacks ".implode(', ', array_map(strval(...), $missing)).", and {$this->connection->settings->user} may not add to it.", "ALTER PUBLICATION {$name} ADD TABLE {$list}; as the owner.");
@@ -110,6 +113,58 @@ final readonly class LogChecks
         return array_values(array_filter($tables, static fn (TableName $t): bool => ! in_array((string) $t, $has, true)));
     }
 
+    /** Whether the publication is set to leave out kinds of change, or to tell those of a parted table as its parts'. */
+    public function leavesOut(): bool
+    {
+        return $this->connection->value('SELECT NOT (pubinsert AND pubupdate AND pubdelete AND pubtruncate AND pubviaroot) FROM pg_publication WHERE pubname = $1', [$this->publication]) === 't';
+    }
+
+    /**
+     * @param  list<TableName>  $tables
+     * @return array<string, string> why, by table: those of which the publication has a part of the rows or columns only
+     */
+    public function filtered(array $tables): array
+    {
+        // Before PostgreSQL 15 there is no such thing, nor a column that says so.
+        $rows = $this->connection->rows("SELECT n.nspname || '.' || c.relname AS name FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE p.pubname = $1 AND (to_jsonb(r) ->> 'prqual' IS NOT NULL OR to_jsonb(r) ->> 'prattrs' IS NOT NULL)", [$this->publication]);
+        $names = array_column($rows, 'name');
+
+        return array_fill_keys(array_filter(array_map(strval(...), $tables), static fn (string $t): bool => in_array($t, $names, true)), "publication {$this->publication} was altered to take a part of it only");
+    }
+
+    /**
+     * @param  list<TableName>  $tables
+     * @return array<string, string> why, by table: those that others inherit from
+     */
+    public function heirs(array $tables): array
+    {
+        return self::heirsOf($this->connection, $tables);
+    }
+
+    /**
+     * Rows of tables that inherit from another are read with it, but their changes are not told as its own.
+     *
+     * @param  list<TableName>  $tables
+     * @return array<string, string> why, by table
+     */
+    public static function heirsOf(Connection $connection, array $tables): array
+    {
+        $wanted = json_encode(array_map(static fn (TableName $t): array => ['said' => (string) $t, 'oid' => Sql::table($t)], $tables), JSON_THROW_ON_ERROR);
+        $why = [];
+        foreach ($connection->rows(<<<'SQL'
+            SELECT w.said, string_agg(i.inhrelid::regclass::text, ', ') AS heirs FROM json_to_recordset($1::json) w(said text, oid text) JOIN pg_class c ON c.oid = to_regclass(w.oid) AND c.relkind = 'r' JOIN pg_inherits i ON i.inhparent = c.oid GROUP BY w.said
+            SQL, [$wanted]) as $row) {
+            $why[(string) $row['said']] = "{$row['heirs']} inherits from it";
+        }
+
+        return $why;
+    }
+
+    public static function noHeirs(TableName $table, string $why): Finding
+    {
+        return Finding::failed((string) $table, "Of {$table}, {$why}: a load would bring the rows of both, and changes only those of {$table} itself.", 'Use capture reload or watermark for it, or a table without heirs.');
+    }
+
     private function owns(TableName $table): bool
     {
         return $this->connection->value("SELECT pg_has_role(relowner, 'USAGE') FROM pg_class WHERE oid = to_regclass($1)", [Sql::table($table)]) !== 'f';
@@ -125,10 +180,14 @@ final readonly class LogChecks
             FROM pg_class c WHERE c.oid = to_regclass($1)
             SQL, [Sql::table($table)]);
         if ($row === null) {
-            return [Finding::failed((string) $table, "There is no table {$table}, or it may not be seen.", 'Check its name.')];
+            return [Finding::noTable($table)];
         }
         if (! in_array($row['relkind'], ['r', 'p'], true) || $row['relpersistence'] !== 'p') {
             return [Finding::failed((string) $table, "{$table} is not an ordinary table, so its changes are not in the log.", 'Use capture reload or watermark for it.')];
+        }
+        $heirs = $this->heirs([$table]);
+        if ($heirs !== []) {
+            return [self::noHeirs($table, $heirs[(string) $table])];
         }
         $findings = match (true) {
             $row['identity'] === 'f' => [Finding::passed((string) $table, 'Old rows are logged whole (replica identity full).')],

@@ -34,6 +34,9 @@ final class PostgresChangeLanding implements ChangeLanding
     /** @var array<string, array<string, string>> lines of the ledger under which the feed's tables are kept, by feed and fork */
     private array $lines = [];
 
+    /** @var array<string, LandedTable> by feed */
+    private array $landed = [];
+
     /** @var array<string, ChangeWriter> by line */
     private array $writers = [];
 
@@ -85,17 +88,18 @@ final class PostgresChangeLanding implements ChangeLanding
         return 0.0;
     }
 
-    public function admit(LandedTable $landed, string $feed): Position
+    public function admit(LandedTable $landed, string $feed, bool $anew = false): Position
     {
         try {
             $this->connection->begin();
             $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
-            $position = (new Admission($this->connection, $this->ledger))->admit($landed, $feed, $this->token);
+            $position = (new Admission($this->connection, $this->ledger))->admit($landed, $feed, $this->token, $anew);
             $this->connection->commit();
         } finally {
             $this->connection->rollback();
         }
         $this->sequences[$feed] = $this->ledger->sequence($feed);
+        $this->landed[$feed] = $landed;
         $this->lines[$feed] = [];
         foreach ($landed->tables() as $fork => $own) {
             $line = $this->lines[$feed][$fork] = Ledger::line($feed, $fork);
@@ -193,6 +197,10 @@ final class PostgresChangeLanding implements ChangeLanding
         try {
             return $do();
         } catch (SystemTrouble $trouble) {
+            if (in_array($trouble->reason, ['no_table', 'no_column'], true)) {
+                $this->rollback();
+                $this->demandFeed($feed);
+            }
             throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
         }
     }
@@ -260,6 +268,7 @@ final class PostgresChangeLanding implements ChangeLanding
             );
         }
         $this->ledger->store($receipts);
+        $this->demandSame(array_keys($this->done));
         if ($place !== null) {
             $this->ledger->move($this->route, Position::log(Lsn::text($place)));
         }
@@ -275,6 +284,40 @@ final class PostgresChangeLanding implements ChangeLanding
         $this->dropStages();
 
         return $receipts;
+    }
+
+    /**
+     * What was written went into the tables that were landed in before. Until the commit nobody else can drop, alter or empty
+     * those that were written to; what happened before is seen now.
+     *
+     * @param  list<string>  $feeds
+     */
+    private function demandSame(array $feeds): void
+    {
+        $tables = [];
+        foreach ($feeds as $feed) {
+            foreach ($this->lines[$feed] as $line) {
+                $tables[$line] = $this->tables[$line]->landed->name;
+            }
+        }
+        $strange = $tables === [] ? [] : $this->ledger->strange($tables);
+        if ($strange === []) {
+            return;
+        }
+        // Whether a table had been emptied shows only without what was written to it just now.
+        $this->rollback();
+        array_map($this->demandFeed(...), array_filter($feeds, fn (string $f): bool => array_intersect($this->lines[$f], array_keys($strange)) !== []));
+        throw SystemTrouble::passing('table_rewritten', "{$this->connection->settings->system}: a landed table was written anew by somebody else while changes landed.", 'Lighterman lands them again.');
+    }
+
+    /** @throws FeedRefused */
+    private function demandFeed(string $feed): void
+    {
+        try {
+            (new Admission($this->connection, $this->ledger))->demandSame($this->landed[$feed], $feed);
+        } catch (SystemTrouble $trouble) {
+            throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
+        }
     }
 
     /** Every commit goes through all stages of the session, so there must not be many. */

@@ -5,10 +5,12 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres\Log;
 
 use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Identities;
 use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Connectors\Postgres\PostgresSource;
 use Lighterman\Connectors\Postgres\Sql;
 use Lighterman\Core\Capture\Log\Lsn;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\ChangeLog;
@@ -54,7 +56,10 @@ final class PostgresLog implements ChangeLog
 
     public function amiss(array $tables): array
     {
-        return array_fill_keys(array_map(strval(...), $this->checks()->missing($tables)), "was taken out of publication {$this->publication}");
+        return $this->checks()->heirs($tables)
+            + array_fill_keys(array_map(strval(...), $this->checks()->missing($tables)), "was taken out of publication {$this->publication}")
+            + $this->checks()->filtered($tables)
+            + ($this->checks()->leavesOut() ? array_fill_keys(array_map(strval(...), $tables), "publication {$this->publication} was altered to leave out some kinds of change") : []);
     }
 
     public function ensure(array $tables, bool $begin, int $after = 0): int
@@ -67,7 +72,7 @@ final class PostgresLog implements ChangeLog
                 throw SystemTrouble::lasting('log_not_ready', "{$this->settings->system}: {$finding->said}", (string) $finding->remedy);
             }
         }
-        array_map($this->writing->run(...), $this->publishing($this->checks()->missing($tables)));
+        array_map($this->writing->run(...), [...$this->restoring($tables), ...$this->publishing($this->checks()->missing($tables))]);
         if ($begin && $this->state() === null) {
             $this->createSlot();
         }
@@ -88,6 +93,23 @@ final class PostgresLog implements ChangeLog
         }
 
         return $list === '' ? [] : ["ALTER PUBLICATION {$name} ADD TABLE {$list}"];
+    }
+
+    /**
+     * What puts a publication right that somebody has altered.
+     *
+     * @param  list<TableName>  $tables
+     * @return list<string>
+     */
+    private function restoring(array $tables): array
+    {
+        $name = Connection::name($this->publication);
+        $filtered = array_values(array_filter($tables, fn (TableName $t): bool => isset($this->checks()->filtered($tables)[(string) $t])));
+
+        return [
+            ...($this->checks()->leavesOut() ? ["ALTER PUBLICATION {$name} SET (".LogChecks::ALL.')'] : []),
+            ...array_merge(...array_map(static fn (TableName $t): array => ["ALTER PUBLICATION {$name} DROP TABLE ".Sql::table($t), "ALTER PUBLICATION {$name} ADD TABLE ".Sql::table($t)], $filtered)),
+        ];
     }
 
     private function createSlot(): void
@@ -162,9 +184,27 @@ final class PostgresLog implements ChangeLog
         $this->writing->run("SELECT set_config('synchronous_commit', 'local', true), pg_logical_emit_message(true, $1, $2)", [self::MARK, $content]);
     }
 
-    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk
+    public function chunk(FeedDefinition $definition, Slice $slice, int $rows): LoadChunk
     {
-        return (new LoadReader($this->reading))->chunk($definition, $after, $until, $rows);
+        return (new LoadReader($this->reading))->chunk($definition, $slice, $rows);
+    }
+
+    public function passed(FeedDefinition $definition, array $reached, array $keys): array
+    {
+        return (new LoadReader($this->reading))->passed($definition, $reached, $keys);
+    }
+
+    public function sharing(array $definitions): array
+    {
+        return (new Identities($this->reading))->sharing($definitions);
+    }
+
+    public function identities(array $tables): array
+    {
+        return (new Identities($this->reading))->of($tables, <<<'SQL'
+            SELECT json_build_object('the publication', p.oid || ' ' || p.xmin, 'what the publication takes of the table', coalesce(max(r.oid || ' ' || r.xmin), ''))
+            FROM pg_publication p LEFT JOIN pg_publication_rel r ON r.prpubid = p.oid AND r.prrelid = c.oid WHERE p.pubname = $2 GROUP BY p.oid, p.xmin
+            SQL, $this->publication);
     }
 
     public function clock(): ClockOffset

@@ -6,13 +6,16 @@ namespace Lighterman\Connectors\Postgres\Triggers;
 
 use Generator;
 use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Identities;
 use Lighterman\Connectors\Postgres\Log\LoadReader;
+use Lighterman\Connectors\Postgres\Log\LogChecks;
 use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Connectors\Postgres\PostgresSource;
 use Lighterman\Connectors\Postgres\Sql;
 use Lighterman\Connectors\Triggers\ChangeTable;
 use Lighterman\Connectors\Triggers\Reading;
 use Lighterman\Connectors\Triggers\StoredChange;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LoadChunk;
@@ -109,7 +112,14 @@ final class PostgresChangeTable implements ChangeTable
             "CREATE FUNCTION {$function}() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp SET DateStyle = 'ISO, YMD' SET IntervalStyle = 'postgres' SET TimeZone = 'UTC' SET bytea_output = 'hex' SET extra_float_digits = 1 AS ".Connection::literal($this->body($table)),
             'CREATE TRIGGER '.Connection::name("lighterman_{$this->id}")." AFTER INSERT OR UPDATE OR DELETE ON {$on} FOR EACH ROW EXECUTE FUNCTION {$function}()",
             'CREATE TRIGGER '.Connection::name("lighterman_{$this->id}_truncate")." AFTER TRUNCATE ON {$on} FOR EACH STATEMENT EXECUTE FUNCTION {$function}()",
+            // Also for those whose session takes the part of a replica, in which other triggers do not fire.
+            ...($this->owns($table) ? ["ALTER TABLE {$on} ENABLE ALWAYS TRIGGER ".Connection::name("lighterman_{$this->id}").', ENABLE ALWAYS TRIGGER '.Connection::name("lighterman_{$this->id}_truncate")] : []),
         ];
+    }
+
+    private function owns(TableName $table): bool
+    {
+        return $this->writing->value("SELECT pg_has_role(relowner, 'USAGE') FROM pg_class WHERE oid = to_regclass($1)", [Sql::table($table)]) === 't';
     }
 
     private function function(TableName $table): string
@@ -139,13 +149,14 @@ final class PostgresChangeTable implements ChangeTable
 
     public function amiss(array $tables): array
     {
-        $amiss = [];
+        $amiss = LogChecks::heirsOf($this->writing, $tables);
         $wanted = json_encode(array_map(fn (TableName $t): array => ['said' => (string) $t, 'oid' => Sql::table($t), 'body' => $this->body($t), 'function' => $this->function($t).'()'], $tables), JSON_THROW_ON_ERROR);
         $rows = $this->writing->rows(<<<'SQL'
             SELECT w.said, p.oid IS NOT NULL AS made, p.prosrc = w.body AS same,
-                   count(t.oid) FILTER (WHERE t.tgenabled IN ('O', 'A')) AS enabled, count(t.oid) AS there
+                   count(t.oid) FILTER (WHERE t.tgenabled = 'A' OR (t.tgenabled = 'O' AND NOT pg_has_role(c.relowner, 'USAGE'))) AS enabled, count(t.oid) AS there
             FROM json_to_recordset($1) w(said text, oid text, body text, function text)
             LEFT JOIN pg_proc p ON p.oid = to_regprocedure(w.function)
+            LEFT JOIN pg_class c ON c.oid = to_regclass(w.oid)
             LEFT JOIN pg_trigger t ON t.tgrelid = to_regclass(w.oid) AND t.tgfoid = p.oid AND NOT t.tgisinternal
             GROUP BY w.said, w.body, p.oid, p.prosrc
             SQL, [$wanted]);
@@ -277,14 +288,11 @@ final class PostgresChangeTable implements ChangeTable
         [$unit, $at, $table, $kind, $shape, $old, $new] = $row;
         $columns = $this->columns[(string) $shape] ??= array_values(array_map(static fn (array $c): string => $c[0], json_decode((string) $shape, true, 8, JSON_THROW_ON_ERROR)));
         $rows = [$old === null ? null : RecordText::fields($old), $new === null ? null : RecordText::fields($new)];
-        foreach ($rows as $fields) {
-            if ($fields !== null && count($fields) !== count($columns)) {
-                throw SystemTrouble::lasting('unclear_change', "{$this->settings->system}: a transaction altered the columns of {$table} between two of its own changes, so these cannot be told apart.", 'Begin anew on the route\'s page: every table is loaded again beside its changes.');
-            }
-        }
+        // An alteration between two changes of one transaction is not seen by what looks the columns up once.
+        $clear = array_filter($rows, static fn (?array $fields): bool => $fields !== null && count($fields) !== count($columns)) === [];
 
         // Where commit times are not kept, a change was committed no earlier than the look that did not see it yet.
-        return new StoredChange((string) $unit, (string) $table, self::kind((string) $kind), (string) $shape, $columns, $rows[0], $rows[1], max((int) $at, $this->commitTimes ? 0 : $before->at), strlen((string) $old) + strlen((string) $new));
+        return new StoredChange((string) $unit, (string) $table, $clear ? self::kind((string) $kind) : 'unclear', (string) $shape, $columns, $clear ? $rows[0] : null, $clear ? $rows[1] : null, max((int) $at, $this->commitTimes ? 0 : $before->at), strlen((string) $old) + strlen((string) $new));
     }
 
     /** @return 'insert'|'update'|'delete'|'truncate' */
@@ -312,11 +320,28 @@ final class PostgresChangeTable implements ChangeTable
         return (new LoadReader($this->loading))->clock();
     }
 
-    public function chunk(FeedDefinition $definition, ?array $after, ?array $until, int $rows): LoadChunk
+    public function chunk(FeedDefinition $definition, Slice $slice, int $rows): LoadChunk
     {
-        $chunk = (new LoadReader($this->loading))->chunk($definition, $after, $until, $rows);
+        $chunk = (new LoadReader($this->loading))->chunk($definition, $slice, $rows);
 
         // Changes are read as other sessions see them, so a snapshot taken later sees them too.
         return new LoadChunk($chunk->rows, $chunk->last, [], null, $chunk->at, $chunk->bytes);
+    }
+
+    public function passed(FeedDefinition $definition, array $reached, array $keys): array
+    {
+        return (new LoadReader($this->loading))->passed($definition, $reached, $keys);
+    }
+
+    public function sharing(array $definitions): array
+    {
+        return (new Identities($this->loading))->sharing($definitions);
+    }
+
+    public function identities(array $tables): array
+    {
+        return (new Identities($this->loading))->of($tables, <<<'SQL'
+            SELECT json_build_object('what records its changes', string_agg(t.oid || ' ' || t.xmin, ', ' ORDER BY t.oid)) FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname IN ($2::text, $2::text || '_truncate')
+            SQL, "lighterman_{$this->id}");
     }
 }

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres\Triggers;
 
 use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Log\LogChecks;
 use Lighterman\Connectors\Postgres\Sql;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\TableName;
@@ -61,8 +62,9 @@ final readonly class TriggerChecks
         $row = $this->connection->row("SELECT relkind, has_table_privilege(oid, 'TRIGGER') AS may FROM pg_class WHERE oid = to_regclass($1)", [Sql::table($table)]);
 
         return match (true) {
-            $row === null => Finding::failed((string) $table, "There is no table {$table}, or it may not be seen.", 'Check its name.'),
+            $row === null => Finding::noTable($table),
             ! in_array($row['relkind'], ['r', 'p'], true) => Finding::failed((string) $table, "{$table} is not a table that triggers can be put on.", 'Use capture reload or watermark for it.'),
+            ($heirs = LogChecks::heirsOf($this->connection, [$table])) !== [] => LogChecks::noHeirs($table, $heirs[(string) $table]),
             ! $wanting => Finding::passed((string) $table, 'Its triggers are in place.'),
             $row['may'] === 't' => Finding::passed((string) $table, 'Triggers will be put on it.'),
             default => Finding::failed((string) $table, "{$this->connection->settings->user} may not put triggers on {$table}.", 'GRANT TRIGGER ON '.Sql::table($table).' TO '.Connection::name($this->connection->settings->user).';'),
