@@ -107,8 +107,8 @@ final class FeedRunner
         $taken = new TakenBook($feed->id);
         $slice = $feed->reload === null ? null : Slice::fromArray($feed->reload);
         // A reload reads everything anyway.
-        $again = $slice !== null && ! ($slice->isWhole() && $definition->capture === Capture::Reload);
-        $planned = fn (): ReadPlan => $again && $slice !== null ? ReadPlan::again($feed->stands(), $slice) : $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
+        $oneSlice = $slice !== null && ! ($slice->isWhole() && $definition->capture === Capture::Reload);
+        $planned = fn (): ReadPlan => $oneSlice && $slice !== null ? ReadPlan::again($feed->stands(), $slice) : $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
         $plan = $planned();
         $planning = self::since($clock);
         $asked = SetAside::asked($feed->id);
@@ -157,7 +157,7 @@ final class FeedRunner
             $recorder->say("{$missing} rows have no {$definition->watermark} and are never carried.", 'warning');
         }
         $recorder->end($whole ? 'done' : 'paused');
-        if ($whole && $again) {
+        if ($whole && $oneSlice) {
             $feed->update(['reload' => null, 'standing' => 'carried', 'progress' => null, 'trouble' => null, 'failures' => 0, 'due_at' => now(), 'why' => 'schedule']);
         } elseif ($whole) {
             $this->completed($feed, $plan, $definition, $started);
