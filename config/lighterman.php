@@ -5,6 +5,8 @@ declare(strict_types=1);
 return [
     // How long a worker may stay silent before another takes its feed over.
     'lease_seconds' => (int) env('LIGHTERMAN_LEASE_SECONDS', 30),
+    // How often it is looked whether anybody has meddled with what records changes, or with the tables themselves.
+    'gap_seconds' => (int) env('LIGHTERMAN_GAP_SECONDS', 15),
     // Logs of routes that one worker's children read; each is a process of its own.
     'logs_per_worker' => 8,
     // Longest wait between two tries of a feed that failed for a reason that may pass.

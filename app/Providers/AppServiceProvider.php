@@ -7,6 +7,8 @@ namespace App\Providers;
 use App\Runtime\Systems;
 use App\Support\Frame;
 use Illuminate\Database\Eloquent\Model;
+use Illuminate\Database\Events\ConnectionEstablished;
+use Illuminate\Support\Facades\Event;
 use Illuminate\Support\Facades\Gate;
 use Illuminate\Support\Facades\View;
 use Illuminate\Support\ServiceProvider;
@@ -22,6 +24,10 @@ final class AppServiceProvider extends ServiceProvider
     public function boot(): void
     {
         Model::shouldBeStrict();
+        if ($this->app->runningInConsole() && ! $this->app->environment('testing')) {
+            // A process that was stopped in the middle of a transaction must not keep its successor waiting.
+            Event::listen(ConnectionEstablished::class, static fn (ConnectionEstablished $e) => $e->connection->statement('SET idle_in_transaction_session_timeout = '.(1000 * (int) config('lighterman.lease_seconds'))));
+        }
         Gate::define('change', static fn ($person): bool => $person->role === 'engineer');
         Gate::define('see-personal', static fn ($person): bool => $person->sees_personal);
         View::composer(['layout', 'feeds.index'], static fn ($view) => $view->with('frame', app(Frame::class)));

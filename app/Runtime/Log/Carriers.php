@@ -63,6 +63,12 @@ final class Carriers
         return $this->byRelation[$relation->id] ??= array_values(array_filter($this->carriers, static fn (Carrier $c): bool => (string) $c->definition->source === (string) $relation->table));
     }
 
+    /** A feed's lasting id; empty for one that is carried no more. */
+    public function uid(int $feedId): string
+    {
+        return $this->carriers[$feedId]->uid ?? '';
+    }
+
     public function named(string $uid): Carrier
     {
         foreach ($this->carriers as $carrier) {
@@ -635,6 +641,7 @@ final class Carriers
         if ($receipts !== []) {
             $this->recorder->flush();
         }
+        $landing->copied($carrier->uid, $landing->sequence($carrier->uid));
     }
 
     private function expected(Systems $systems, TableName $table): ?int

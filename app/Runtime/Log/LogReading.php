@@ -29,6 +29,7 @@ use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\JoinedFiles;
+use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\LoadChunk;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\SystemTrouble;
@@ -135,8 +136,9 @@ final class LogReading
         private readonly bool $drain,
     ) {
         $this->stopping = $stopping;
-        $this->recorder = new LogRecorder($lease->worker);
+        $this->recorder = new LogRecorder($lease);
         $this->carriers = new Carriers($log, $this->recorder);
+        $this->recorder->copied = fn (int $feedId, int $sequence) => $this->landing?->copied($this->carriers->uid($feedId), $sequence);
         $this->spool = new Spool;
         $this->batch = new Batch;
     }
@@ -657,7 +659,8 @@ final class LogReading
 
     private function measure(): void
     {
-        if (microtime(true) - $this->stateAt < 5) {
+        $gaps = (int) config('lighterman.gap_seconds');
+        if (microtime(true) - $this->stateAt < min(5, $gaps)) {
             return;
         }
         $this->stateAt = microtime(true);
@@ -667,7 +670,7 @@ final class LogReading
         }
         $this->clock = $this->changeLog->clock();
         $state = $this->changeLog->required();
-        if ($this->stateAt - $this->gapsAt > 15) {
+        if ($this->stateAt - $this->gapsAt >= $gaps) {
             $this->gapsAt = $this->stateAt;
             $this->carriers->lookForGaps($this->changeLog, $this->systems);
         }
@@ -750,8 +753,8 @@ final class LogReading
             $this->spool->flush();
             $this->recorder->flush();
             $this->recorder->endAll('done');
-        } catch (QueryException) {
-            // Our own database is away; what landed is copied from the target once it is back.
+        } catch (QueryException|LeaseLost) {
+            // Our own database is away, or another worker's by now; what landed is copied from the target.
         } finally {
             $this->landing?->close();
             $this->reader?->close();

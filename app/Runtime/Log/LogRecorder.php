@@ -8,9 +8,11 @@ use App\Models\Receipt as Line;
 use App\Models\Run;
 use App\Runtime\Treating\WatchCounter;
 use App\Runtime\Trouble;
+use Closure;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Latency\Histogram;
 use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Record\Receipt;
 
 /**
@@ -40,7 +42,10 @@ final class LogRecorder
     /** @var array<int, Run> */
     private array $runs = [];
 
-    public function __construct(private readonly string $worker)
+    /** @var (Closure(int, int): void)|null told the number of the last receipt that was copied, by feed */
+    public ?Closure $copied = null;
+
+    public function __construct(private readonly LogLease $lease)
     {
     }
 
@@ -56,7 +61,7 @@ final class LogRecorder
             $this->flush();
             $this->end($run, 'done');
         }
-        $run = Run::create(['feed_id' => $carrier->id, 'definition_id' => $carrier->definitionId, 'kind' => $kind, 'state' => 'running', 'why' => $why, 'worker' => $this->worker, 'window_from' => (string) $carrier->position, 'started_at' => now()]);
+        $run = Run::create(['feed_id' => $carrier->id, 'definition_id' => $carrier->definitionId, 'kind' => $kind, 'state' => 'running', 'why' => $why, 'worker' => $this->lease->worker, 'window_from' => (string) $carrier->position, 'started_at' => now()]);
         DB::table('feeds')->where('id', $carrier->id)->update(['last_run_id' => $run->id]);
 
         return ($this->runs[$carrier->id] = $run->refresh())->id;
@@ -99,27 +104,54 @@ final class LogRecorder
         }
     }
 
-    /** @param  callable(): void|null  $also  done in the same transaction */
+    /**
+     * @param  callable(): void|null  $also  done in the same transaction
+     *
+     * @throws LeaseLost when another worker has taken over, which copies everything from the target; what is held here is forgotten
+     */
     public function flush(?callable $also = null): void
     {
         if ($this->receipts === [] && $also === null) {
             return;
         }
-        DB::transaction(function () use ($also): void {
-            $latest = [];
-            foreach ($this->receipts as [$feedId, $receipt]) {
-                $latest[$feedId] = $receipt;
-            }
-            self::copy($this->receipts);
-            foreach ($latest as $feedId => $receipt) {
-                $this->saveRun($feedId, $receipt);
-            }
-            array_map(static fn (WatchCounter $w) => $w->flush(), $this->watches);
-            $this->saveDelays();
-            $this->saveTides();
-            $also === null || $also();
-        });
+        $latest = [];
+        foreach ($this->receipts as [$feedId, $receipt]) {
+            $latest[$feedId] = $receipt;
+        }
+        try {
+            DB::transaction(function () use ($also, $latest): void {
+                $this->demandLease();
+                self::copy($this->receipts);
+                foreach ($latest as $feedId => $receipt) {
+                    $this->saveRun($feedId, $receipt);
+                }
+                array_map(static fn (WatchCounter $w) => $w->flush(), $this->watches);
+                $this->saveDelays();
+                $this->saveTides();
+                $also === null || $also();
+            });
+        } catch (LeaseLost $lost) {
+            $this->forget();
+            throw $lost;
+        }
+        foreach ($this->copied === null ? [] : $latest as $feedId => $receipt) {
+            ($this->copied)($feedId, $receipt->sequence);
+        }
+        $this->forget();
+    }
+
+    private function forget(): void
+    {
         $this->receipts = $this->delays = $this->tides = $this->warned = $this->watches = [];
+    }
+
+    /** Until the transaction ends nobody can take the log over, so that nothing is counted twice. */
+    private function demandLease(): void
+    {
+        $token = DB::table('route_logs')->where('id', $this->lease->logId)->sharedLock()->value('token');
+        if ((int) $token !== $this->lease->token) {
+            throw LeaseLost::to((int) $token, $this->lease->token);
+        }
     }
 
     /**

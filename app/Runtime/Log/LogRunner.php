@@ -127,6 +127,7 @@ final class LogRunner
 
     private function endLostRuns(LogLease $lease): void
     {
-        DB::update("UPDATE runs SET state = 'lost', ended_at = now() WHERE state = 'running' AND kind IN ('log', 'log load', 'join') AND feed_id IN (SELECT f.id FROM feeds f JOIN route_logs l ON l.route_id = f.route_id WHERE l.id = ? AND f.capture = l.capture)", [$lease->logId]);
+        DB::insert("WITH lost AS (UPDATE runs SET state = 'lost', ended_at = now() WHERE state = 'running' AND kind IN ('log', 'log load', 'join') AND feed_id IN (SELECT f.id FROM feeds f JOIN route_logs l ON l.route_id = f.route_id WHERE l.id = ? AND f.capture = l.capture) RETURNING id)
+            INSERT INTO run_lines (run_id, at, level, said) SELECT id, now(), 'caution', 'Its worker had not answered for longer than its lease. ' || ?::text || ' has taken over, and goes on from what stands in the target.' FROM lost", [$lease->logId, $lease->worker]);
     }
 }

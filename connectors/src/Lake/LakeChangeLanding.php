@@ -22,8 +22,11 @@ use Lighterman\Core\Record\Receipt;
 /** Lands the changes of a route's feeds in a lake: whole deliveries of them, each with one page of the route's book. */
 final class LakeChangeLanding implements ChangeLanding
 {
-    /** Receipts of a feed that are kept. Lighterman's own database has them moments later, and the page is written whole each time. */
+    /** Receipts of a feed that are kept beside those not copied yet. The page is written whole each time. */
     private const RECEIPTS = 5;
+
+    /** @var array<string, int> number of the last receipt that Lighterman's own database has, by feed */
+    private array $copied = [];
 
     /** @var array<string, ChangeTable> by feed */
     private array $tables = [];
@@ -162,7 +165,7 @@ final class LakeChangeLanding implements ChangeLanding
                 $page->sequence + 1, $runs[$feed] ?? 0, $page->position->bare(), $to, $read + $dropped + $setAside,
                 $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $dropped, $setAside, 0, '', $sourceTime, $this->now, $counts->superseded,
             );
-            $pages[$feed] = $page->landed($receipts[$feed], $tables, time(), self::RECEIPTS);
+            $pages[$feed] = $page->landed($receipts[$feed], $tables, time(), self::RECEIPTS + max(0, $page->sequence - ($this->copied[$feed] ?? 0)));
         }
         array_map(static fn (SeenFiles $s) => $s->flush(), $this->seen);
         $this->settle($pages, $place);
@@ -212,6 +215,11 @@ final class LakeChangeLanding implements ChangeLanding
             unset($this->seen[$feed]);
         }
         $this->forget();
+    }
+
+    public function copied(string $feed, int $sequence): void
+    {
+        $this->copied[$feed] = $sequence;
     }
 
     public function forgetReceipts(int $days): void

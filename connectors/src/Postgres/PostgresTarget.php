@@ -79,6 +79,7 @@ final class PostgresTarget implements TargetSystem
     public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null, bool $anew = false): LandingSession
     {
         $ledger = new Ledger($this->connection);
+        (new Superseding($this->connection))->take($feed, $token);
         try {
             $this->connection->begin();
             // Workers that open two feeds of the same new schema at once must not both create it.

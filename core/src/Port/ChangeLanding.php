@@ -79,6 +79,9 @@ interface ChangeLanding
      */
     public function join(string $feed): ?JoinedFiles;
 
+    /** Receipts up to this one stand in Lighterman's own database. Those after it must be kept. */
+    public function copied(string $feed, int $sequence): void;
+
     /** Drops the receipts of these feeds that are older; a log brings several a second. */
     public function forgetReceipts(int $days): void;
 

@@ -8,6 +8,7 @@ use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Postgres\Admission;
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\Ledger;
+use Lighterman\Connectors\Postgres\Superseding;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\ChangePlan;
@@ -66,6 +67,7 @@ final class PostgresChangeLanding implements ChangeLanding
     public function __construct(private readonly Connection $connection, private readonly string $route, private readonly int $token)
     {
         $this->ledger = new Ledger($connection);
+        (new Superseding($connection))->take($route, $token);
         $this->connection->begin();
         try {
             $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
@@ -332,6 +334,11 @@ final class PostgresChangeLanding implements ChangeLanding
     public function join(string $feed): ?JoinedFiles
     {
         return null;
+    }
+
+    public function copied(string $feed, int $sequence): void
+    {
+        // They are kept for days, whether copied or not.
     }
 
     public function forgetReceipts(int $days): void

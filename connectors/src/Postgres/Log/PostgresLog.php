@@ -162,6 +162,11 @@ final class PostgresLog implements ChangeLog
     public function open(int $from): LogReader
     {
         $this->required();
+        // Whoever held the log before may stand still with it.
+        $pid = $this->writing->value('SELECT active_pid FROM pg_replication_slots WHERE slot_name = $1 AND active_pid IS NOT NULL', [$this->slot]);
+        if ($pid !== null) {
+            $this->writing->run('SELECT pg_terminate_backend($1::int, 5000)', [$pid]);
+        }
 
         return new PostgresLogReader(ReplicationStream::start($this->settings, $this->slot, $this->publication, $from));
     }
