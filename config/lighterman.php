@@ -10,7 +10,7 @@ return [
     // Logs of routes that one worker's children read; each is a process of its own.
     'logs_per_worker' => 8,
     // Longest wait between two tries of a feed that failed for a reason that may pass.
-    'longest_backoff_seconds' => 900,
+    'longest_backoff_seconds' => (int) env('LIGHTERMAN_LONGEST_BACKOFF_SECONDS', 900),
     'keep' => ['behind_minutes_days' => 35, 'runs_days' => 90, 'receipts_days' => 90, 'set_aside_days' => 90],
     // What the engine that reads and writes Parquet may use, in each worker and for each query.
     'lake' => ['memory_mb' => 160, 'threads' => 2, 'fetched_mb' => 10_000],

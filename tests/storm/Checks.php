@@ -1,0 +1,163 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\Storm;
+
+use App\Models\Feed;
+use App\Models\Run;
+use App\Runtime\Systems;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\TypeMap as EngineTypes;
+use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Sql;
+use Lighterman\Connectors\Postgres\TypeMap;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\SystemTrouble;
+
+/** Compares copies with their sources, row by row, and figures with what was done. */
+final readonly class Checks
+{
+    public function __construct(private Connection $gate, private Connection $house)
+    {
+    }
+
+    /** @return string|null how a feed's copy differs from its source; null when it does not */
+    public function differs(Feed $feed): ?string
+    {
+        $definition = $feed->definition->parsed();
+        try {
+            return match (true) {
+                $definition->landing === Landing::Append => $feed->gap === null ? $this->journal($feed, $definition) : null,
+                default => $this->rows($feed, $definition) ?? ($definition->landing === Landing::Versions ? $this->chain($feed, $definition) : null),
+            };
+        } catch (SystemTrouble $e) {
+            return $e->getMessage();
+        }
+    }
+
+    private function rows(Feed $feed, FeedDefinition $definition): ?string
+    {
+        $names = $definition->carried()->names();
+        $row = static fn (string $of): string => 'SELECT '.self::key($definition)." AS key, md5(ROW({$of})::text) AS row";
+        $source = array_column($this->gate->rows($row(Connection::names($names)).' FROM '.Sql::table($definition->source)), 'row', 'key');
+        $copy = array_column($this->house->rows($row(Connection::names($names)).' FROM '.$this->copy($feed, $definition).' WHERE '.self::living($definition)), 'row', 'key');
+        $missing = array_diff_assoc($source, $copy);
+        // By watermark deletes are not seen, nor rows that changed without it.
+        $extra = $feed->capture === 'watermark' || ($feed->capture === 'reload' && $definition->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
+
+        return $missing === [] && $extra === [] ? null : count($missing).' rows of '.count($source).' are missing or differ (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), '.count($extra).' should not be there ('.implode(', ', array_slice(array_keys($extra), 0, 3)).')';
+    }
+
+    private static function key(FeedDefinition $definition): string
+    {
+        return 'ROW('.Connection::names($definition->key).')::text';
+    }
+
+    private static function living(FeedDefinition $definition): string
+    {
+        $technical = $definition->landedTable()->technical();
+
+        return match (true) {
+            $definition->landing === Landing::Versions => Connection::name($technical['is_current']->name),
+            isset($technical['deleted_at']) => Connection::name($technical['deleted_at']->name).' IS NULL',
+            default => 'true',
+        };
+    }
+
+    /** The landed table as the warehouse can be asked for it; one of a lake is brought there first. */
+    private function copy(Feed $feed, FeedDefinition $definition): string
+    {
+        if ($feed->route->target->name === 'house') {
+            return Sql::table($definition->landed);
+        }
+        $landed = $definition->landedTable();
+        $columns = $landed->columns();
+        $select = 'SELECT '.implode(', ', array_map(static fn ($c): string => EngineTypes::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $columns)).' FROM '.Engine::name($landed->name->schema).'.'.Engine::name($landed->name->name);
+        $found = app(Systems::class)->target($feed->route->target)->query($select, 200_000, 60);
+        $this->house->run('DROP TABLE IF EXISTS pg_temp.lake_copy; CREATE TEMP TABLE lake_copy ('.implode(', ', array_map(static fn ($c): string => Connection::name($c->name).' '.TypeMap::write($c->type), $columns)).')');
+        $this->house->copyBegin('pg_temp.lake_copy');
+        foreach ($found->rows as $row) {
+            $this->house->copyPut(CopyText::line($row));
+        }
+        $this->house->copyEnd();
+
+        return 'pg_temp.lake_copy';
+    }
+
+    /** Whether the versions of every key follow each other without a gap, the last one being current. */
+    private function chain(Feed $feed, FeedDefinition $definition): ?string
+    {
+        $key = Connection::names($definition->key);
+        $broken = (int) $this->house->value("SELECT count(*) FROM (SELECT valid_from, valid_to, is_current, change_kind, lead(valid_from) OVER w AS next, lead(source_position) OVER w = source_position AS twice FROM {$this->copy($feed, $definition)} WINDOW w AS (PARTITION BY {$key} ORDER BY source_position)) v
+            WHERE twice OR valid_to < valid_from OR (change_kind = 'delete' AND (is_current OR valid_to <> valid_from)) OR (change_kind <> 'delete' AND next IS NOT NULL AND valid_to <> greatest(valid_from, next))
+               OR (change_kind <> 'delete' AND next IS NULL AND (NOT is_current OR valid_to IS NOT NULL))");
+
+        return $broken === 0 ? null : "{$broken} versions do not join";
+    }
+
+    /** What follows from the entries of a journal alone, in their order, has to be the source; and no change is told twice. */
+    private function journal(Feed $feed, FeedDefinition $definition): ?string
+    {
+        // Rows that shared a key for a moment are told by their values only, and a value the log does not tell is not in every entry.
+        $names = array_values(array_diff($definition->carried()->names(), ['big']));
+        $key = self::key($definition);
+        $types = array_map(static fn (string $k): string => "(row_before ->> '{$k}')::".TypeMap::write($definition->shape->column($k)->type ?? throw new \LogicException($k)), $definition->key);
+        $entries = $this->house->rows("SELECT {$key} AS key, change_kind AS kind, source_position AS place, md5(ROW(".Connection::names($names).')::text) AS row, CASE WHEN row_before IS NULL THEN NULL ELSE ROW('.implode(', ', $types).")::text END AS before FROM {$this->copy($feed, $definition)} ORDER BY source_position");
+        $rows = [];
+        $places = [];
+        $again = $feed->runs()->whereHas('lines', static fn ($q) => $q->where('said', 'like', 'Loads %')->orWhere('said', 'like', '%read again by key%'))->exists();
+        foreach ($entries as $entry) {
+            if (isset($places[(string) $entry['place']])) {
+                return "the change at {$entry['place']} is told twice";
+            }
+            $places[(string) $entry['place']] = true;
+            if (! $again && in_array($entry['kind'], ['load', 'insert'], true) && isset($rows[(string) $entry['key']]) && $definition->source->name !== '' && ! self::shares($definition, $this->gate)) {
+                return "the row {$entry['key']} begins twice";
+            }
+            if ($entry['kind'] === 'truncate') {
+                $rows = [];
+            } elseif ($entry['kind'] === 'delete') {
+                unset($rows[(string) $entry['key']]);
+            } else {
+                if ($entry['before'] !== null && $entry['before'] !== $entry['key']) {
+                    unset($rows[$entry['before']]);
+                }
+                $rows[(string) $entry['key']] = $entry['row'];
+            }
+        }
+        if (self::shares($definition, $this->gate)) {
+            return null;
+        }
+        $source = array_column($this->gate->rows("SELECT {$key} AS key, md5(ROW(".Connection::names($names).')::text) AS row FROM '.Sql::table($definition->source)), 'row', 'key');
+        $missing = array_diff_assoc($source, $rows);
+        $extra = array_diff_key($rows, $source);
+
+        return $missing === [] && $extra === [] ? null : 'the journal tells of '.count($missing).' rows otherwise than the source (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), and of '.count($extra).' too many';
+    }
+
+    private static function shares(FeedDefinition $definition, Connection $gate): bool
+    {
+        return $gate->value('SELECT EXISTS (SELECT 1 FROM pg_index WHERE indrelid = to_regclass($1) AND indisprimary AND NOT indimmediate)', [Sql::table($definition->source)]) === 't';
+    }
+
+    /** @return string|null what figures do not agree; null when all do */
+    public function figures(): ?string
+    {
+        foreach (DB::select("SELECT f.name, f.sequence, f.capture, count(r.id) AS receipts, coalesce(sum(r.inserted + r.updated + CASE WHEN f.capture IN ('log', 'trigger') THEN r.deleted ELSE 0 END), 0) AS rows,
+                (SELECT coalesce(sum(c.rows), 0) FROM carried_hours c WHERE c.feed_id = f.id) AS hours FROM feeds f LEFT JOIN receipts r ON r.feed_id = f.id GROUP BY f.id") as $feed) {
+            if ((int) $feed->receipts !== (int) $feed->sequence) {
+                return "{$feed->name}: {$feed->receipts} receipts were copied of {$feed->sequence}";
+            }
+            if ((int) $feed->rows !== (int) $feed->hours) {
+                return "{$feed->name}: receipts say {$feed->rows} rows, the hours {$feed->hours}";
+            }
+        }
+        $run = Run::where('state', '<>', 'running')->get()->first(static fn (Run $r): bool => ! $r->addsUp());
+
+        return $run === null ? null : "run {$run->id} ({$run->kind}) does not add up";
+    }
+}

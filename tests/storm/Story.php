@@ -1,0 +1,124 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\Storm;
+
+use Random\Engine\Mt19937;
+use Random\Randomizer;
+
+/**
+ * What happens in one storm: the tables of a source, the feeds that carry them, and what people and machines do. It is
+ * made from a seed, or given as it was printed.
+ */
+final readonly class Story
+{
+    /**
+     * @param  list<array<string, mixed>>  $tables  as Table::fromArray() takes them
+     * @param  list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string}>  $feeds
+     * @param  list<array<string, mixed>>  $steps  an `act` with what belongs to it
+     */
+    private function __construct(public int $seed, public array $tables, public array $feeds, public array $steps)
+    {
+    }
+
+    /** @param  array{seed: int, tables: list<array<string, mixed>>, feeds: list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string}>, steps: list<array<string, mixed>>}  $told */
+    public static function of(array $told): self
+    {
+        return new self($told['seed'], $told['tables'], $told['feeds'], $told['steps']);
+    }
+
+    public static function fromSeed(int $seed): self
+    {
+        $random = new Randomizer(new Mt19937($seed));
+        $tables = [];
+        for ($n = 0, $all = $random->getInt(1, 3); $n < $all; $n++) {
+            $tables[] = Table::random($random, $n);
+        }
+        $feeds = self::feeds($random, $tables);
+        $steps = [];
+        for ($n = 0, $all = $random->getInt(6, 16); $n < $all; $n++) {
+            $steps[] = self::step($random, $tables, $feeds);
+        }
+
+        return new self($seed, $tables, $feeds, $steps);
+    }
+
+    /** @param  list<array<string, mixed>>  $steps */
+    public function with(array $steps): self
+    {
+        return new self($this->seed, $this->tables, $this->feeds, $steps);
+    }
+
+    /** @param  list<int>  $kept  numbers of the feeds that stay */
+    public function withFeeds(array $kept): self
+    {
+        return new self($this->seed, $this->tables, array_values(array_intersect_key($this->feeds, array_flip($kept))), $this->steps);
+    }
+
+    /**
+     * @param  list<array<string, mixed>>  $tables
+     * @return list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string}>
+     */
+    private static function feeds(Randomizer $random, array $tables): array
+    {
+        $feeds = [];
+        $one = static fn (array $of): mixed => $of[$random->getInt(0, count($of) - 1)];
+        foreach (array_keys($tables) as $table) {
+            for ($n = 0, $all = $random->getInt(1, 2); $n < $all; $n++) {
+                $capture = $one(['log', 'log', 'log', 'trigger', 'trigger', 'watermark', 'reload']);
+                $landing = match ($capture) {
+                    'watermark' => 'upsert', 'reload' => $one(['replace', 'upsert']), default => $one(['upsert', 'upsert', 'versions', 'append']),
+                };
+                $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark']) : 'apply',
+                    'target' => $one(['house', 'house', 'house', 'lake']), 'truncates' => $one(['hold', 'carry'])];
+            }
+        }
+
+        return $feeds;
+    }
+
+    /**
+     * @param  list<array<string, mixed>>  $tables
+     * @param  list<array<string, mixed>>  $feeds
+     * @return array<string, mixed>
+     */
+    private static function step(Randomizer $random, array $tables, array $feeds): array
+    {
+        $table = $random->getInt(0, count($tables) - 1);
+        $feed = $random->getInt(0, count($feeds) - 1);
+        $n = $random->getInt(1, 1_000_000);
+        $weights = [
+            'change' => 30, 'burst' => 4, 'truncate' => 2, 'move' => 4, 'swap' => 3, 'mixed' => 10, 'rollback' => 2,
+            'rename_and_back' => 3, 'drop_and_add' => 3, 'add_column' => 3, 'drop_column' => 2, 'widen' => 2, 'alter_and_write' => 3,
+            'make_again' => 2, 'attach' => 3, 'detach' => 2, 'part' => 2, 'truncate_part' => 1,
+            'meddle_publication' => 4, 'meddle_trigger' => 4, 'as_replica' => 2, 'drop_slot' => 1,
+            'drop_landed' => 3, 'truncate_landed' => 3, 'drop_landed_column' => 2, 'vacuum_landed' => 1,
+            'pause' => 5, 'resume' => 5, 'load_again' => 4, 'load_range' => 3, 'load_keys' => 3, 'start_over' => 1,
+            'kill' => 5, 'freeze' => 3, 'cut_source' => 3, 'cut_target' => 3, 'wait' => 6, 'quiet' => 3,
+        ];
+        $at = $random->getInt(1, array_sum($weights));
+        foreach ($weights as $act => $weight) {
+            if (($at -= $weight) <= 0) {
+                return ['act' => $act, 'table' => $table, 'feed' => $feed, 'n' => $n];
+            }
+        }
+        throw new \LogicException('The weights do not add up.');
+    }
+
+    /** As a test that tells it again. */
+    public function asTest(string $what): string
+    {
+        $told = ['seed' => $this->seed, 'tables' => $this->tables, 'feeds' => $this->feeds, 'steps' => $this->steps];
+        $export = static function (mixed $value) use (&$export): string {
+            if (! is_array($value)) {
+                return var_export($value, true);
+            }
+            $list = array_is_list($value);
+
+            return '['.implode(', ', array_map(static fn (string|int $k, mixed $v): string => ($list ? '' : var_export($k, true).' => ').$export($v), array_keys($value), $value)).']';
+        };
+
+        return "    // {$what}\n    yield 'seed {$this->seed}' => [Story::of(".$export($told).')];';
+    }
+}

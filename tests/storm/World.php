@@ -1,0 +1,470 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\Storm;
+
+use App\Feeds\FeedBook;
+use App\Feeds\SystemBook;
+use App\Http\Controllers\FeedsController;
+use App\Models\Feed;
+use App\Models\RouteLog;
+use App\Runtime\Systems;
+use App\Support\SystemKind;
+use Illuminate\Support\Facades\Artisan;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\PostgresSettings;
+use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\SystemTrouble;
+use Symfony\Component\Yaml\Yaml;
+
+/** A source, its targets and a Lighterman with real workers, in which a story is played. */
+final class World
+{
+    /** Within this time of the last act every feed has to be on time, or to have named a remedy that was followed. */
+    private const REST_SECONDS = 75;
+
+    /** For so long a feed may say that it is on time while what was done is not noticed yet; it is looked once a second here. */
+    private const NOTICE_SECONDS = 6;
+
+    private const REMEDIES = 12;
+
+    private readonly Connection $gate;
+
+    private readonly Connection $house;
+
+    private readonly string $lake;
+
+    /** @var list<Table> */
+    private array $tables = [];
+
+    /** @var list<resource> */
+    private array $workers = [];
+
+    /** @var array<string, int> remedies followed, by feed */
+    private array $remedies = [];
+
+    /** @var list<string> what was done, to be told with a violation */
+    public array $told = [];
+
+    /** @param  array<string, string>  $environment  of worker processes */
+    public function __construct(private readonly Story $story, private readonly array $environment)
+    {
+        $suffix = bin2hex(random_bytes(3));
+        $admin = self::connect('postgres');
+        foreach (['gate', 'house'] as $role) {
+            $admin->run("CREATE DATABASE storm_{$role}_{$suffix}");
+        }
+        $admin->close();
+        $this->gate = self::connect("storm_gate_{$suffix}");
+        $this->house = self::connect("storm_house_{$suffix}");
+        $this->lake = sys_get_temp_dir()."/storm-lake-{$suffix}";
+        mkdir($this->lake);
+        DB::statement('TRUNCATE systems, routes, feeds, audit_entries, people RESTART IDENTITY CASCADE');
+        app(Systems::class)->forget();
+        foreach (['gate', 'house'] as $role) {
+            SystemBook::add($role, ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => "storm_{$role}_{$suffix}", 'user' => 'lighterman', 'tls' => 'prefer'], (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD'));
+        }
+        SystemBook::add('lake', ['path' => $this->lake], '', SystemKind::Lake);
+    }
+
+    private static function connect(string $database): Connection
+    {
+        return new Connection(new PostgresSettings('storm', '127.0.0.1', (int) getenv('LIGHTERMAN_TEST_PG_PORT'), $database, 'lighterman', (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD')), 'storm', readOnly: false);
+    }
+
+    /** @throws Violation */
+    public function play(): void
+    {
+        foreach ($this->story->tables as $told) {
+            $table = $this->tables[] = Table::fromArray($told);
+            $this->gate->run($table->create());
+            $this->gate->run($table->insert(1, 700));
+        }
+        $this->startFeeds();
+        $this->workers = [$this->startWorker(), $this->startWorker()];
+        foreach ($this->story->steps as $number => $step) {
+            $this->told[] = "{$number}: ".json_encode($step);
+            $this->act($step);
+        }
+        $this->quiet();
+    }
+
+    private function startFeeds(): void
+    {
+        foreach (['house', 'lake'] as $target) {
+            $feeds = array_values(array_map(fn (array $f): array => array_filter([
+                'name' => $f['name'], 'table' => "public.{$this->tables[$f['table']]->name}", 'capture' => $f['capture'], 'landing' => $f['landing'], 'key' => $this->tables[$f['table']]->keyColumns(), 'landed' => "copy.{$f['name']}",
+                'watermark' => $f['capture'] === 'watermark' ? 'touched' : null, 'deletes' => in_array($f['capture'], ['log', 'trigger'], true) && $f['landing'] === 'upsert' ? $f['deletes'] : null, 'truncates' => in_array($f['capture'], ['log', 'trigger'], true) ? $f['truncates'] : null,
+                'schedule' => in_array($f['capture'], ['log', 'trigger'], true) ? null : ['continuous_pause_seconds' => 1], 'promise_seconds' => 86400,
+            ], static fn (mixed $v): bool => $v !== null), array_filter($this->story->feeds, static fn (array $f): bool => $f['target'] === $target)));
+            if ($feeds === []) {
+                continue;
+            }
+            $file = tempnam(sys_get_temp_dir(), 'storm').'.yaml';
+            file_put_contents($file, Yaml::dump(['source' => 'gate', 'target' => $target, 'feeds' => $feeds], 6));
+            $code = Artisan::call('route:load', ['file' => $file]);
+            unlink($file);
+            if ($code !== 0) {
+                throw new \LogicException('The route could not be loaded: '.Artisan::output());
+            }
+        }
+    }
+
+    /** @return resource */
+    private function startWorker()
+    {
+        $process = proc_open([PHP_BINARY, 'bin/lighterman', 'work'], [['file', '/dev/null', 'r'], ['file', '/dev/null', 'w'], ['file', '/dev/null', 'w']], $pipes, null, $this->environment);
+
+        return is_resource($process) ? $process : throw new \LogicException('A worker could not be started.');
+    }
+
+    /** @return list<int> the workers and the readers that are their children */
+    private function processes(): array
+    {
+        $pids = array_map(static fn ($w): int => proc_get_status($w)['pid'], $this->workers);
+        foreach ($pids as $pid) {
+            array_push($pids, ...array_map(intval(...), array_filter(explode("\n", (string) shell_exec("pgrep -P {$pid}")))));
+        }
+
+        return $pids;
+    }
+
+    /** @param  array<string, mixed>  $step */
+    private function act(array $step): void
+    {
+        $table = $this->tables[$step['table']];
+        $n = (int) $step['n'];
+        $name = $table->name;
+        $told = $this->story->feeds[$step['feed']] ?? $this->story->feeds[0];
+        $landed = '"copy"."'.$told['name'].'"';
+        $feed = fn (): Feed => Feed::with('route.source', 'route.target', 'route.logs', 'definition')->where('name', $told['name'])->sole();
+        $transaction = static fn (array $sql): string => 'BEGIN; '.implode('; ', $sql).'; COMMIT';
+        $house = $told['target'] === 'house';
+        match ($step['act']) {
+            'change' => $this->atGate($transaction($table->changes($n))),
+            'mixed' => $this->atGate($transaction(array_merge(...array_map(static fn (Table $t): array => $t->changes($n), $this->tables)))),
+            'burst' => array_map(fn (int $i) => $this->atGate($table->update($n + $i, 9)), range(1, 25)),
+            'truncate' => $this->atGate("TRUNCATE {$name}"),
+            'move' => $this->atGate($table->move($n)),
+            'swap' => $this->atGate($table->swap($n)),
+            'rollback' => $this->atGate('BEGIN; '.implode('; ', $table->changes($n)).'; ROLLBACK'),
+            'rename_and_back' => $this->column($table, $n, fn (string $c): string => "BEGIN; {$table->update($n, 40)}; ALTER TABLE {$name} RENAME {$c} TO passing; {$this->write($table, $c, 'passing', $n)}; ALTER TABLE {$name} RENAME passing TO {$c}; {$table->update($n + 1, 40)}; COMMIT"),
+            'drop_and_add' => $this->column($table, $n, fn (string $c): string => "BEGIN; {$table->update($n, 40)}; ALTER TABLE {$name} DROP {$c}; UPDATE {$name} SET touched = clock_timestamp() WHERE hashtext(id::text) % 30 = 0; ALTER TABLE {$name} ADD {$c} {$table->type($c)}; {$table->update($n + 1, 40)}; COMMIT"),
+            'alter_and_write' => $this->column($table, $n, fn (string $c): string => "BEGIN; ALTER TABLE {$name} ALTER {$c} TYPE {$table->type($c)} USING CASE WHEN {$c} IS NULL THEN (SELECT {$table->expression($table->type($c))} FROM (SELECT {$n} AS g) s) ELSE {$c} END; {$table->update($n, 40)}; COMMIT"),
+            'add_column' => $this->addColumn($table, $n),
+            'drop_column' => $this->dropColumn($table, $n),
+            'widen' => $this->widen($table, $n),
+            'make_again' => $this->atGate("BEGIN; CREATE TABLE public.again AS TABLE {$name}; DROP TABLE {$name} CASCADE; ".$this->asItIs($table)."; INSERT INTO {$name} SELECT * FROM again WHERE hashtext(id::text) % 5 <> 0; DROP TABLE again; COMMIT"),
+            'attach' => $table->key === 'parted' ? $this->atGate("DROP TABLE IF EXISTS public.{$name}_more; CREATE TABLE public.{$name}_more (LIKE {$name} INCLUDING ALL); ALTER TABLE {$name}_more REPLICA IDENTITY FULL; INSERT INTO {$name}_more SELECT * FROM {$name} WHERE id BETWEEN 1000 AND 1100 ON CONFLICT DO NOTHING; UPDATE {$name}_more SET id = id + 1000000; ALTER TABLE {$name} ATTACH PARTITION {$name}_more FOR VALUES FROM (1000000) TO (2000000)") : null,
+            'detach' => $table->key === 'parted' ? $this->atGate("ALTER TABLE {$name} DETACH PARTITION {$name}_high; ALTER TABLE {$name}_high RENAME TO {$name}_gone_{$n}; CREATE TABLE public.{$name}_high PARTITION OF {$name} FOR VALUES FROM (1000) TO (1000000); ALTER TABLE {$name}_high REPLICA IDENTITY FULL") : null,
+            'part' => $table->key === 'parted' ? $this->atGate("CREATE TABLE public.{$name}_part_{$n} PARTITION OF {$name} FOR VALUES FROM (".(3_000_000 + $n * 10).') TO ('.(3_000_010 + $n * 10)."); INSERT INTO {$name} (id) VALUES (".(3_000_001 + $n * 10).')') : null,
+            'truncate_part' => $table->key === 'parted' ? $this->atGate("TRUNCATE {$name}_low") : null,
+            'meddle_publication' => $this->meddlePublication($table, $n),
+            'meddle_trigger' => $this->atGate("ALTER TABLE {$name} DISABLE TRIGGER USER; {$table->update($n, 11)}; DELETE FROM {$name} WHERE hashtext(id::text) % 53 = 0".($n % 2 === 0 ? "; ALTER TABLE {$name} ENABLE TRIGGER USER" : '')),
+            'as_replica' => $this->atGate("SET session_replication_role = replica; {$table->update($n, 13)}; SET session_replication_role = origin"),
+            'drop_slot' => $this->atGate('SELECT pg_terminate_backend(active_pid, 3000) FROM pg_replication_slots WHERE database = current_database() AND active; SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database() AND NOT active'),
+            'drop_landed' => $house ? $this->atHouse("DROP TABLE IF EXISTS {$landed}") : null,
+            'truncate_landed' => $house ? $this->atHouse("TRUNCATE {$landed}") : null,
+            'vacuum_landed' => $house ? $this->atHouse("VACUUM FULL {$landed}") : null,
+            'drop_landed_column' => $house ? $this->column($table, $n, fn (string $c): string => '', fn (string $c) => $this->atHouse("ALTER TABLE {$landed} DROP IF EXISTS {$c}; ALTER TABLE {$landed} ADD {$c} {$table->type($c)}")) : null,
+            'pause' => FeedBook::pause([$feed()]),
+            'resume' => $feed()->paused_at === null ? null : FeedBook::resume([$feed()]),
+            'load_again' => $this->reload($feed(), Slice::whole()),
+            'load_range' => $table->key === 'int' ? $this->reload($feed(), Slice::range([(string) ($n % 400)], [(string) ($n % 400 + 200)])) : null,
+            'load_keys' => $table->key === 'int' ? $this->reload($feed(), Slice::keys([[(string) ($n % 700)], [(string) ($n % 700 + 1)], ['9999999']])) : null,
+            'start_over' => $this->startOver($feed()),
+            'kill' => $this->kill($n),
+            'freeze' => $this->freeze($n),
+            'cut_source' => $this->cut($this->gate, $n),
+            'cut_target' => $this->cut($this->house, $n),
+            'wait' => usleep(($n % 1500) * 1000),
+            'quiet' => $this->quiet(),
+            default => throw new \LogicException("Nobody knows how to {$step['act']}."),
+        };
+    }
+
+    /** A person's statement may be refused; then it has done nothing. */
+    private function atGate(string $sql): void
+    {
+        self::at($this->gate, $sql);
+    }
+
+    private function atHouse(string $sql): void
+    {
+        self::at($this->house, $sql);
+    }
+
+    private static function at(Connection $connection, string $sql): void
+    {
+        try {
+            $connection->run("SET lock_timeout = '8s'; SET statement_timeout = '20s'");
+            $connection->run($sql);
+        } catch (SystemTrouble) {
+            $connection->rollback();
+        }
+    }
+
+    /**
+     * @param  callable(string): string  $sql  for the source
+     * @param  (callable(string): void)|null  $instead
+     */
+    private function column(Table $table, int $n, callable $sql, ?callable $instead = null): void
+    {
+        $column = $table->column($n);
+        if ($column !== null) {
+            $instead === null ? $this->atGate($sql($column)) : $instead($column);
+        }
+    }
+
+    private function write(Table $table, string $column, string $as, int $n): string
+    {
+        return "UPDATE {$table->name} SET {$as} = (SELECT {$table->expression($table->type($column))} FROM (SELECT {$n} AS g) s) WHERE hashtext(id::text) % 17 = 0";
+    }
+
+    private function asItIs(Table $table): string
+    {
+        return $table->create();
+    }
+
+    private function addColumn(Table $table, int $n): void
+    {
+        $types = ['int', 'text', 'timestamptz', 'numeric(12,3)'];
+        $type = $types[$n % count($types)];
+        $name = 'added_'.$n % 100_000;
+        $before = $this->shape($table);
+        $this->atGate("BEGIN; {$table->update($n, 30)}; ALTER TABLE {$table->name} ADD {$name} {$type} DEFAULT (SELECT NULL)::{$type}; COMMIT");
+        $this->atGate("BEGIN; {$table->update($n, 30)}; ALTER TABLE {$table->name} ADD {$name} {$type} DEFAULT ".match ($type) {
+            'int' => '42', 'text' => "'so'", 'timestamptz' => "'2020-01-01 00:00+00'", default => '1.500'
+        }."; UPDATE {$table->name} SET {$name} = NULL WHERE hashtext(id::text) % 19 = 0; COMMIT");
+        if ($this->shape($table) !== $before) {
+            $table->addColumn($name, $type);
+        }
+    }
+
+    private function dropColumn(Table $table, int $n): void
+    {
+        $column = $table->column($n);
+        if ($column !== null) {
+            $before = $this->shape($table);
+            $this->atGate("BEGIN; {$table->update($n, 30)}; ALTER TABLE {$table->name} DROP {$column}; COMMIT");
+            if ($this->shape($table) !== $before) {
+                $table->dropColumn($column);
+            }
+        }
+    }
+
+    private function widen(Table $table, int $n): void
+    {
+        $column = $table->column($n);
+        if ($column === null || $table->type($column) !== 'int') {
+            return;
+        }
+        $before = $this->shape($table);
+        $this->atGate("BEGIN; ALTER TABLE {$table->name} ALTER {$column} TYPE bigint; {$table->update($n, 30)}; COMMIT");
+        if ($this->shape($table) !== $before) {
+            $table->addColumn($column, 'bigint');
+        }
+    }
+
+    private function shape(Table $table): string
+    {
+        return (string) $this->gate->value("SELECT string_agg(attname || ' ' || atttypid || ' ' || atttypmod, ', ' ORDER BY attname) FROM pg_attribute WHERE attrelid = '{$table->name}'::regclass AND attnum > 0 AND NOT attisdropped");
+    }
+
+    private function meddlePublication(Table $table, int $n): void
+    {
+        foreach (RouteLog::where('capture', 'log')->pluck('publication') as $publication) {
+            $p = "ALTER PUBLICATION \"{$publication}\"";
+            $delete = "DELETE FROM {$table->name} WHERE hashtext(id::text) % 41 = 0; {$table->update($n, 15)}";
+            $this->atGate(match ($n % 5) {
+                0 => "{$p} SET (publish = 'insert'); {$delete}; {$p} SET (publish = 'insert, update, delete, truncate')",
+                1 => "{$p} SET (publish = 'insert, update'); {$delete}",
+                2 => "{$p} DROP TABLE {$table->name}; {$delete}; {$p} ADD TABLE {$table->name}",
+                3 => "{$p} DROP TABLE {$table->name}; {$delete}",
+                default => "{$p} SET (publish_via_partition_root = false); {$delete}",
+            });
+        }
+    }
+
+    private function reload(Feed $feed, Slice $slice): void
+    {
+        try {
+            FeedBook::reload($feed, $slice);
+        } catch (Explained) {
+            // It says why not.
+        }
+    }
+
+    private function startOver(Feed $feed): void
+    {
+        FeedBook::startOver($feed);
+        for ($until = microtime(true) + 10; microtime(true) < $until && $feed->refresh()->cancel_asked; usleep(200_000)) {
+            continue;
+        }
+        FeedBook::resume([$feed->refresh()]);
+    }
+
+    private function kill(int $n): void
+    {
+        $pids = $this->processes();
+        posix_kill($pids[$n % count($pids)], SIGKILL);
+        usleep(100_000);
+        foreach ($this->workers as $i => $worker) {
+            if (! proc_get_status($worker)['running']) {
+                proc_close($worker);
+                $this->workers[$i] = $this->startWorker();
+            }
+        }
+    }
+
+    private function freeze(int $n): void
+    {
+        $pids = $this->processes();
+        $pid = $pids[$n % count($pids)];
+        posix_kill($pid, SIGSTOP);
+        $this->atGate($this->tables[0]->update($n, 10));
+        usleep(3_500_000);
+        posix_kill($pid, SIGCONT);
+    }
+
+    private function cut(Connection $side, int $n): void
+    {
+        self::at($side, "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND pid % 2 = {$n} % 2");
+    }
+
+    /**
+     * Waits for everything to come to rest, follows the remedies that are named, and compares.
+     *
+     * @throws Violation
+     */
+    public function quiet(): void
+    {
+        $this->remedies = [];
+        Feed::whereNotNull('paused_at')->get()->each(fn (Feed $f) => FeedBook::resume([$f]));
+        // What one moment of quiet is worth, every clock having passed it.
+        usleep(50_000);
+        $since = now();
+        $unequal = [];
+        $checks = new Checks($this->gate, $this->house);
+        for ($until = microtime(true) + self::REST_SECONDS; ; usleep(250_000)) {
+            $rest = true;
+            foreach (Feed::with('route.source', 'route.target', 'route.logs', 'definition')->orderBy('id')->get() as $feed) {
+                $state = $feed->state();
+                if ($state !== 'on time' || $feed->complete_up_to?->lessThan($since)) {
+                    $rest = false;
+                    unset($unequal[$feed->id]);
+                    $this->follow($feed, $state);
+
+                    continue;
+                }
+                $differs = $checks->differs($feed);
+                if ($differs === null) {
+                    unset($unequal[$feed->id]);
+
+                    continue;
+                }
+                $rest = false;
+                $unequal[$feed->id] ??= microtime(true);
+                if (microtime(true) - $unequal[$feed->id] > self::NOTICE_SECONDS && Feed::findOrFail($feed->id)->state() === 'on time') {
+                    throw new Violation("{$feed->name} ({$feed->capture}, {$feed->definition->body['landing']}, {$feed->route->target->name}) says that it is on time: {$differs}");
+                }
+            }
+            if ($rest) {
+                break;
+            }
+            if (microtime(true) > $until) {
+                throw new Violation('No rest was found: '.$this->states());
+            }
+        }
+        $wrong = $checks->figures();
+        if ($wrong !== null) {
+            throw new Violation($wrong);
+        }
+    }
+
+    /** Does what the page of a feed says. */
+    private function follow(Feed $feed, string $state): void
+    {
+        if (! in_array($state, ['failed', 'held'], true) || $feed->cancel_asked) {
+            return;
+        }
+        $log = $feed->log();
+        if (! ($log?->standing === 'failed') && $state === 'failed' && $feed->due_at !== null) {
+            // It says that it tries again by itself.
+            return;
+        }
+        $this->remedies[$feed->name] = ($this->remedies[$feed->name] ?? 0) + 1;
+        if ($this->remedies[$feed->name] > self::REMEDIES) {
+            throw new Violation("{$feed->name}: the remedy does not help: ".$this->states());
+        }
+        try {
+            if ($log?->standing === 'failed') {
+                str_contains((string) ($log->trouble['remedy'] ?? ''), 'Begin anew') ? FeedBook::beginAnew($log) : FeedBook::wake($feed->route);
+            } else {
+                match ($feed->trouble['asks'] ?? null) {
+                    'shape' => $this->agree($feed),
+                    'emptied' => FeedBook::decideEmptied($feed, 'carry'),
+                    'load' => FeedBook::reload($feed, Slice::whole()),
+                    default => $this->mend($feed),
+                };
+            }
+        } catch (Explained $e) {
+            $this->told[] = "{$feed->name}: {$e->getMessage()} {$e->remedy()}";
+        }
+        usleep(400_000);
+    }
+
+    private function agree(Feed $feed): void
+    {
+        try {
+            app(FeedsController::class)->agree($feed, app(Systems::class));
+        } catch (Explained $e) {
+            // "Run this on house, then agree again: ALTER TABLE …;"
+            if (preg_match('/agree again: (ALTER TABLE [^;]*;)/', $e->remedy(), $m)) {
+                $this->atHouse($m[1]);
+            }
+            throw $e;
+        }
+    }
+
+    private function mend(Feed $feed): void
+    {
+        if (preg_match('/^(ALTER TABLE "copy"[^;]*;)/', (string) ($feed->trouble['remedy'] ?? ''), $m)) {
+            $this->atHouse($m[1]);
+        }
+        FeedBook::resume([$feed]);
+    }
+
+    public function states(): string
+    {
+        return Feed::with('route.source', 'route.target', 'route.logs', 'definition')->orderBy('id')->get()->map(static fn (Feed $f): string => "{$f->name} ({$f->capture}, {$f->definition->body['landing']}, {$f->route->target->name}) {$f->state()}".($f->trouble === null ? '' : ": {$f->trouble['message']} {$f->trouble['remedy']}").($f->log()?->trouble === null ? '' : " [log {$f->log()->standing}: {$f->log()->trouble['message']}]").($f->reload === null ? '' : ' reload '.json_encode($f->reload)).($f->rereads === null ? '' : ' rereads').($f->waiting > 0 ? " waiting {$f->waiting}" : ''))->implode('; ');
+    }
+
+    public function end(): void
+    {
+        foreach ($this->processes() as $pid) {
+            posix_kill($pid, SIGCONT);
+            posix_kill($pid, SIGKILL);
+        }
+        array_map(proc_close(...), $this->workers);
+        app(Systems::class)->forget();
+        foreach ([$this->gate, $this->house] as $side) {
+            try {
+                $side->rollback();
+                $side->run('SELECT pg_terminate_backend(active_pid, 5000) FROM pg_replication_slots WHERE database = current_database() AND active');
+                $side->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database() AND NOT active');
+            } catch (SystemTrouble) {
+                // The database goes anyway, if it can.
+            }
+            $database = $side->settings->database;
+            $side->close();
+            $admin = self::connect('postgres');
+            $admin->run("DROP DATABASE IF EXISTS {$database} WITH (FORCE)");
+            $admin->close();
+        }
+        exec('rm -rf '.escapeshellarg($this->lake));
+    }
+}
