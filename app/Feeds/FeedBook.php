@@ -17,6 +17,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Shape\Column;
 
 /** Every change a person makes to feeds goes through here, and into the audit trail. */
 final class FeedBook
@@ -88,7 +89,9 @@ final class FeedBook
     {
         return self::each($feeds, 'resumed', static fn (Feed $f): ?array => $f->paused_at === null && ! in_array($f->state(), ['held', 'failed'], true) ? null : [
             'paused_at' => null, 'due_at' => $f->bringsChanges() ? null : now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
-            'standing' => in_array($f->standing, ['held', 'failed'], true) ? ($f->complete_up_to === null ? 'new' : 'carried') : $f->standing,
+            'standing' => in_array($f->standing, ['held', 'failed'], true) ? match (true) {
+                $f->complete_up_to === null => 'new', $f->reload['mends'] ?? false => 'loading', default => 'carried',
+            } : $f->standing,
         ]);
     }
 
@@ -136,6 +139,24 @@ final class FeedBook
             + (in_array($f->standing, ['held', 'failed'], true) ? ['standing' => $lost ? 'loading' : 'carried', 'trouble' => null, 'failures' => 0] : []));
     }
 
+    /**
+     * Takes the present shape of a table as agreed, and has the feed go on. What rows hold in a column that is new, or was given
+     * another type, no change tells, so the table is loaded again for it; a journal has it from the next change on.
+     *
+     * @return bool whether it is loaded again
+     */
+    public static function agree(Feed $feed, FeedDefinition $definition): bool
+    {
+        $before = $feed->definition->parsed()->carried();
+        $moved = array_filter($definition->carried()->columns, static fn (Column $c): bool => ($was = $before->column($c->name)) === null || ! $was->type->equals($c->type));
+        $again = $moved !== [] && $definition->landing !== Landing::Append && $feed->complete_up_to !== null && $definition->files === null;
+        self::change($feed, $definition);
+        $again && self::each([$feed], 'agreed to a new shape of', static fn (): array => ['reload' => ['mends' => true]]);
+        self::resume([$feed->refresh()]);
+
+        return $again;
+    }
+
     /** @param  'carry'|'keep'  $what  whether the copy of a table that was emptied is emptied too */
     public static function decideEmptied(Feed $feed, string $what): void
     {
@@ -147,7 +168,7 @@ final class FeedBook
     public static function beginAnew(RouteLog $log): void
     {
         DB::transaction(function () use ($log): void {
-            Audit::record('began anew', 'route', $log->route->name, null, ['capture' => $log->capture]);
+            Audit::record('began anew', 'route', $log->route()->value('name'), null, ['capture' => $log->capture]);
             $log->update(['anew_asked' => true, 'due_at' => now(), 'failures' => 0]);
         });
     }

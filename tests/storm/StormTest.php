@@ -19,7 +19,7 @@ use PHPUnit\Framework\Attributes\Test;
  */
 final class StormTest extends TestCase
 {
-    private const SHRINK_SECONDS = 240;
+    private const SHRINK_SECONDS = 180;
 
     private static ?string $database = null;
 
@@ -75,7 +75,7 @@ final class StormTest extends TestCase
     #[DataProvider('kept')]
     public function what_once_went_wrong_goes_right(Story $story): void
     {
-        self::assertNull($this->violation($story));
+        self::assertNull($v = $this->violation($story, $told), $v."\n".implode("\n", $told ?? []));
     }
 
     private function hold(Story $story): void
@@ -85,7 +85,7 @@ final class StormTest extends TestCase
             return;
         }
         fwrite(STDERR, "storm: seed {$story->seed}: {$violation}\n".implode("\n", $told)."\nstorm: it is being shrunk\n");
-        $shrunk = (new Shrinker($this->violation(...), microtime(true) + self::SHRINK_SECONDS))->shrunk($story);
+        $shrunk = (new Shrinker($this->violation(...), microtime(true) + (int) (getenv('LIGHTERMAN_STORM_SHRINK') ?: self::SHRINK_SECONDS)))->shrunk($story);
         self::fail("{$violation}\n\nFor tests/storm/kept.php:\n\n".$shrunk->asTest($violation));
     }
 
@@ -100,7 +100,7 @@ final class StormTest extends TestCase
         } catch (Violation $violation) {
             return $violation->getMessage();
         } finally {
-            $told = $world->told;
+            $told = [...$world->told, ...$world->lines()];
             $world->end();
         }
     }

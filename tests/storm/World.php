@@ -92,6 +92,12 @@ final class World
         $this->quiet();
     }
 
+    /** @return list<string> what the runs said last */
+    public function lines(): array
+    {
+        return array_map(static fn (object $l): string => "{$l->at} {$l->name} {$l->kind} {$l->state}: {$l->said}", array_reverse(DB::select('SELECT l.at, f.name, r.kind, r.state, l.said FROM run_lines l JOIN runs r ON r.id = l.run_id JOIN feeds f ON f.id = r.feed_id ORDER BY l.id DESC LIMIT 40')));
+    }
+
     private function startFeeds(): void
     {
         foreach (['house', 'lake'] as $target) {

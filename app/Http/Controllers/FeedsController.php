@@ -136,10 +136,9 @@ final class FeedsController
         foreach ($systems->target($feed->route->target)->prepare($definition->landedTable())->obstacles() as $obstacle) {
             throw SystemTrouble::lasting('incompatible_table', $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
         }
-        FeedBook::change($feed, $definition);
-        FeedBook::resume([$feed]);
+        $again = FeedBook::agree($feed, $definition);
 
-        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The new shape is agreed; the feed goes on from where it stood.');
+        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The new shape is agreed; the feed goes on from where it stood.'.($again ? ' The table is loaded again meanwhile, for what its rows hold in the columns that are new or of another type.' : ''));
     }
 
     /** Pauses, resumes or runs one or many, or has their files joined. */

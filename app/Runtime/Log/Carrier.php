@@ -24,6 +24,7 @@ use Lighterman\Core\Landing\SharedKeys;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\Treated;
@@ -64,6 +65,9 @@ final class Carrier
 
     /** Whether the load under way puts right what may have been missed, so that the copy counts as whole only after it. */
     public bool $mends = false;
+
+    /** Whether such a load is asked for, and has yet to begin. */
+    public bool $asked = false;
 
     /** @var array<string, list<string>> keys of rows that could not be landed whole and are read again, by their text */
     public array $rereads = [];
@@ -368,6 +372,15 @@ final class Carrier
     public function add(Change $change, SourceCommit $commit): void
     {
         $change = $this->overtake($change);
+        if ($change->after !== null && ($column = Unwritable::column($this->definition->carried()->names(), $change->after)) !== null) {
+            $this->setAside++;
+            $this->aside->addUnwritable($change->after, Unwritable::why($column), $this->place($change, $commit));
+            if ($this->leavesKey($change)) {
+                $this->plan->add(new Change('delete', $this->treater === null ? $change->before : $this->treater->before($change->before ?? []), null, $change->number), $commit);
+            }
+
+            return;
+        }
         if ($this->treater === null) {
             $this->plan->add($change, $commit);
 
@@ -394,13 +407,19 @@ final class Carrier
         $this->withdraw($change->number, $commit);
         foreach ($this->kept->apart as $apart) {
             $this->setAside++;
-            $this->aside->add($apart, ['run' => $this->run, 'sequence' => $this->sequence, 'position' => Lsn::text($commit->lsn), 'lsn' => $commit->lsn, 'number' => $change->number, 'kind' => $change->kind, 'at' => $commit->at]);
+            $this->aside->add($apart, $this->place($change, $commit));
         }
         $this->kept->apart = [];
         if ($this->leavesKey($change)) {
             // The row is no longer what it was, whatever becomes of what it is now.
             $this->plan->add(new Change('delete', $before, null, $change->number), $commit);
         }
+    }
+
+    /** @return array{run: int, sequence: int, position: string, lsn: int, number: int, kind: string, at: int} where a record that is set aside came from */
+    private function place(Change $change, SourceCommit $commit): array
+    {
+        return ['run' => $this->run, 'sequence' => $this->sequence, 'position' => Lsn::text($commit->lsn), 'lsn' => $commit->lsn, 'number' => $change->number, 'kind' => $change->kind, 'at' => $commit->at];
     }
 
     /**

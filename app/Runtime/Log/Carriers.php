@@ -22,7 +22,6 @@ use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LoadChunk;
-use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\Position;
@@ -53,7 +52,7 @@ final class Carriers
     /** @var array<int, list<Carrier>> by number of the source's table */
     private array $byRelation = [];
 
-    public function __construct(private readonly RouteLog $log, private readonly LogRecorder $recorder)
+    public function __construct(private readonly RouteLog $log, private readonly LogRecorder $recorder, private readonly Systems $systems)
     {
     }
 
@@ -80,7 +79,7 @@ final class Carriers
     }
 
     /** The log describes a table: before its first change, and when its shape has moved. */
-    public function describe(Relation $relation, SourceSystem $source, ChangeLog $changeLog): void
+    public function describe(Relation $relation, ChangeLog $changeLog): void
     {
         $before = $this->described[$relation->id] ?? null;
         $this->described[$relation->id] = $relation;
@@ -88,10 +87,9 @@ final class Carriers
             $carrier->forget($relation);
             // Names tell what came and went; a column that was given another type shows only against what was said before.
             if (! $carrier->apart && ! ($carrier->fits($relation) && ($before === null || $before == $relation))) {
-                try {
-                    ShapeCheck::agreed($source, $carrier->definition);
-                } catch (Explained $trouble) {
-                    throw $trouble->mayPass() ? $trouble : new SetApart($carrier, $trouble, self::standingFor($trouble));
+                $trouble = $this->shapeTrouble($carrier);
+                if ($trouble !== null) {
+                    throw new SetApart($carrier, $trouble, self::standingFor($trouble));
                 }
             }
             if ($before !== null || ! $carrier->fits($relation)) {
@@ -298,6 +296,10 @@ final class Carriers
     /** Has a feed load its table again because changes may have been missed. It is not on time before it has. */
     public function loadAgain(Carrier $carrier, string $why): void
     {
+        if ($carrier->asked) {
+            return;
+        }
+        $carrier->asked = true;
         $standing = $carrier->blocked ? [] : ['standing' => 'loading'];
         Feed::findOrFail($carrier->id)->update(['reload' => ['mends' => true], 'rereads' => null, 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)], ...$standing]);
         $carrier->mends = true;
@@ -333,7 +335,7 @@ final class Carriers
      * @param  callable(callable(): mixed, Carrier|null): mixed  $atTarget
      * @return bool false when no feed of the route is carried by its log any more, and everything for it was removed
      */
-    public function sync(ChangeLog $changeLog, ?ChangeLanding $landing, Systems $systems, callable $atTarget): bool
+    public function sync(ChangeLog $changeLog, ?ChangeLanding $landing, callable $atTarget): bool
     {
         $rows = DB::table('feeds')->where('route_id', $this->log->route_id)->where('capture', $this->log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'join_asked', 'identity', 'rereads', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
         if ($rows->isEmpty()) {
@@ -346,7 +348,7 @@ final class Carriers
         $new = [];
         foreach ($rows as $row) {
             if ($row->cancel_asked && $landing !== null) {
-                $this->discard($row, $systems);
+                $this->discard($row);
 
                 continue;
             }
@@ -362,20 +364,20 @@ final class Carriers
                 // A feed that has never begun and may not begin has nothing to keep.
                 $blocked && $row->position === null ?: $new[] = [$row, $blocked];
             } else {
-                $this->follow($carrier, $row, $blocked, $landing, $changeLog, $systems);
+                $this->follow($carrier, $row, $blocked, $landing, $changeLog);
             }
         }
         if ($new !== []) {
-            $this->takeIn($new, $changeLog, $landing, $systems, $atTarget);
+            $this->takeIn($new, $changeLog, $landing, $atTarget);
         }
         $this->lookAgain();
 
         return true;
     }
 
-    private function follow(Carrier $carrier, object $row, bool $blocked, ?ChangeLanding $landing, ChangeLog $changeLog, Systems $systems): void
+    private function follow(Carrier $carrier, object $row, bool $blocked, ?ChangeLanding $landing, ChangeLog $changeLog): void
     {
-        if ($carrier->blocked && ! $blocked && ! $this->lookForGaps($changeLog, $systems, [$carrier])) {
+        if ($carrier->blocked && ! $blocked && ! ($this->lookForGaps($changeLog, [$carrier]) && $this->hasShape($carrier))) {
             // What had kept it from going on keeps it still.
             return;
         }
@@ -409,6 +411,7 @@ final class Carriers
         if ($carrier->position->phase === 'start' || $landing === null || ! $carrier->admitted) {
             return;
         }
+        $carrier->asked = false;
         [$carrier->slice, $carrier->mends, $carrier->window] = [Slice::fromArray($asked), $asked['mends'] ?? false, null];
         $carrier->position = Position::logLoading((string) $carrier->position->place, null);
         $landing->noteKeys($carrier->uid, $carrier->slice->isWhole());
@@ -437,7 +440,7 @@ final class Carriers
      * @param  list<array{object, bool}>  $new  rows, and whether they may not land
      * @param  callable(callable(): mixed, Carrier|null): mixed  $atTarget
      */
-    private function takeIn(array $new, ChangeLog $changeLog, ?ChangeLanding $landing, Systems $systems, callable $atTarget): void
+    private function takeIn(array $new, ChangeLog $changeLog, ?ChangeLanding $landing, callable $atTarget): void
     {
         $definitions = Definition::whereIn('id', array_map(static fn (array $n): int => (int) $n[0]->definition_id, $new))->get()->keyBy('id');
         $ready = [];
@@ -448,7 +451,7 @@ final class Carriers
             $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
             $ready[] = [$carrier, $row];
         }
-        $ready = $this->publish($ready, $changeLog, $systems, $landing?->position() ?? 0);
+        $ready = $this->publish($ready, $changeLog, $landing?->position() ?? 0);
         foreach ($changeLog->sharing(array_map(static fn (array $pair): FeedDefinition => $pair[0]->definition, $ready)) as $number) {
             $ready[$number][0]->shared = new SharedKeys($ready[$number][0]->key);
         }
@@ -456,13 +459,13 @@ final class Carriers
         foreach ($ready as [$carrier, $row]) {
             try {
                 if ($landing !== null) {
-                    $carrier->blocked ?: ShapeCheck::agreed($systems->source($this->log->route->source), $carrier->definition);
+                    $carrier->blocked ?: ShapeCheck::agreed($this->systems->source($this->log->route->source), $carrier->definition);
                     $carrier->position = $atTarget(static fn (): Position => $landing->admit($carrier->definition->landedTable(), $carrier->uid, self::loadsWhole($row)), $carrier);
                     $carrier->admitted = true;
                     $this->catchUp($carrier, $landing, (int) $row->sequence);
                     $carrier->treat($this->log->route->source->name, $landing->sequence($carrier->uid));
                 }
-                $this->begin($carrier, $row, $landing, $systems);
+                $this->begin($carrier, $row, $landing);
             } catch (SetApart $apart) {
                 $this->refuse($carrier, $apart->trouble, $apart->standing);
             } catch (Explained $trouble) {
@@ -481,7 +484,7 @@ final class Carriers
         return $row->reload !== null && Slice::fromArray(json_decode($row->reload, true))->isWhole();
     }
 
-    private function begin(Carrier $carrier, object $row, ?ChangeLanding $landing, Systems $systems): void
+    private function begin(Carrier $carrier, object $row, ?ChangeLanding $landing): void
     {
         $carrier->complete = $row->complete_up_to !== null;
         $carrier->joins = $row->join_asked;
@@ -490,7 +493,7 @@ final class Carriers
         $this->wanted($carrier, $row, $landing);
         $standing = $carrier->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
         if ($carrier->position->phase === 'start') {
-            Feed::findOrFail($carrier->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => ['rows' => 0, 'of' => $this->expected($systems, $carrier->definition->source), 'since' => microtime(true), 'sinceRows' => 0]]);
+            Feed::findOrFail($carrier->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => ['rows' => 0, 'of' => $this->expected($carrier->definition->source), 'since' => microtime(true), 'sinceRows' => 0]]);
             $this->recorder->say($carrier, "First load of {$carrier->definition->source} in key order, beside its changes.");
         } elseif (! $carrier->blocked && in_array($row->standing, ['new', 'failed', 'held'], true)) {
             Feed::findOrFail($carrier->id)->update(['standing' => $standing, 'trouble' => null]);
@@ -504,7 +507,8 @@ final class Carriers
         if ($feed->standing !== $standing || ($feed->trouble['message'] ?? null) !== $trouble->getMessage()) {
             $this->recorder->fail($carrier, $standing, $trouble);
         }
-        $feed->update(['standing' => $standing, 'trouble' => Trouble::told($trouble), 'failures' => $feed->failures + 1, 'due_at' => $standing === 'failed' ? now()->addSeconds(Backoff::seconds($feed->failures + 1)) : null]);
+        $told = Trouble::told($trouble);
+        $feed->update(['standing' => $standing, 'trouble' => $told, 'failures' => $feed->failures + 1, 'due_at' => $told['asks'] === null ? now()->addSeconds(Backoff::seconds($feed->failures + 1)) : null]);
         // Once it has begun, its changes are kept until it can go on.
         if ($carrier->position->phase !== 'start') {
             $carrier->blocked = $carrier->apart = true;
@@ -519,10 +523,10 @@ final class Carriers
      * @param  list<array{Carrier, object}>  $new
      * @return list<array{Carrier, object}> those whose tables are in the log
      */
-    private function publish(array $new, ChangeLog $changeLog, Systems $systems, int $landed): array
+    private function publish(array $new, ChangeLog $changeLog, int $landed): array
     {
         $begin = (int) $this->log->read_to === 0;
-        $begin || $this->lookForGaps($changeLog, $systems, array_column($new, 0));
+        $begin || $this->lookForGaps($changeLog, array_column($new, 0));
         $new = array_values(array_filter($new, fn (array $pair): bool => ! isset($this->carriers[$pair[0]->id])));
         $tables = self::tables(array_column($new, 0));
         $refused = $this->ensure($changeLog, $tables, $begin, $landed);
@@ -593,7 +597,7 @@ final class Carriers
      * @param  list<Carrier>|null  $of  null for all
      * @return bool whether the changes of all of them are recorded
      */
-    public function lookForGaps(ChangeLog $changeLog, Systems $systems, ?array $of = null): bool
+    public function lookForGaps(ChangeLog $changeLog, ?array $of = null): bool
     {
         $begun = array_filter($of ?? $this->carriers, static fn (Carrier $c): bool => $c->position->phase !== 'start');
         $tables = self::tables($begun);
@@ -608,22 +612,34 @@ final class Carriers
                 continue;
             }
             $another = $carrier->identity !== null && isset($now[$table]) && $carrier->identity->table !== $now[$table]->table;
+            $altered = isset($now[$table]) && $carrier->identity?->columns != $now[$table]->columns;
             $this->compare($carrier, $now[$table] ?? null, $another ? null : $amiss[$table] ?? null);
-            if ($another) {
-                $this->demandShape($carrier, $systems);
+            // Where nothing changes after an alteration, the log does not tell of it.
+            if ($altered && ! $carrier->apart) {
+                $this->hasShape($carrier);
             }
         }
 
         return $refused === [];
     }
 
-    /** Another table under the same name may have another shape. */
-    private function demandShape(Carrier $carrier, Systems $systems): void
+    /** Whether the table has the shape that was agreed; if not the feed is held. */
+    private function hasShape(Carrier $carrier): bool
+    {
+        $trouble = $this->shapeTrouble($carrier);
+        $trouble === null || $this->refuse($carrier, $trouble, self::standingFor($trouble));
+
+        return $trouble === null;
+    }
+
+    private function shapeTrouble(Carrier $carrier): ?Explained
     {
         try {
-            ShapeCheck::agreed($systems->source($this->log->route->source), $carrier->definition);
+            ShapeCheck::agreed($this->systems->source($this->log->route->source), $carrier->definition);
+
+            return null;
         } catch (Explained $trouble) {
-            $trouble->mayPass() ? throw $trouble : $this->refuse($carrier, $trouble, self::standingFor($trouble));
+            return $trouble->mayPass() ? throw $trouble : $trouble;
         }
     }
 
@@ -644,10 +660,10 @@ final class Carriers
         $landing->copied($carrier->uid, $landing->sequence($carrier->uid));
     }
 
-    private function expected(Systems $systems, TableName $table): ?int
+    private function expected(TableName $table): ?int
     {
         if ($this->expected === []) {
-            foreach ($systems->source($this->log->route->source)->catalogue() as $entry) {
+            foreach ($this->systems->source($this->log->route->source)->catalogue() as $entry) {
                 $this->expected[(string) $entry->table] = $entry->estimatedRows;
             }
         }
@@ -656,12 +672,12 @@ final class Carriers
     }
 
     /** Forgets a feed that is to begin anew. */
-    private function discard(object $row, Systems $systems): void
+    private function discard(object $row): void
     {
         unset($this->carriers[$row->id]);
         $this->byRelation = [];
         $feed = Feed::with('definition')->findOrFail($row->id);
-        $systems->target($this->log->route->target)->discard($feed->uid);
+        $this->systems->target($this->log->route->target)->discard($feed->uid);
         $feed->forgetLanded();
     }
 
@@ -697,7 +713,11 @@ final class Carriers
         try {
             return $do();
         } catch (SystemTrouble $trouble) {
-            throw $trouble->mayPass() ? $trouble : new SetApart($carrier, $trouble, 'failed');
+            if ($trouble->mayPass()) {
+                throw $trouble;
+            }
+            $moved = $this->shapeTrouble($carrier);
+            throw new SetApart($carrier, $moved ?? $trouble, $moved === null ? 'failed' : self::standingFor($moved));
         }
     }
 }

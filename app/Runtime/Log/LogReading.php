@@ -137,7 +137,7 @@ final class LogReading
     ) {
         $this->stopping = $stopping;
         $this->recorder = new LogRecorder($lease);
-        $this->carriers = new Carriers($log, $this->recorder);
+        $this->carriers = new Carriers($log, $this->recorder, $systems);
         $this->recorder->copied = fn (int $feedId, int $sequence) => $this->landing?->copied($this->carriers->uid($feedId), $sequence);
         $this->spool = new Spool;
         $this->batch = new Batch;
@@ -207,7 +207,7 @@ final class LogReading
             $message instanceof LoggedRow => $this->row($message),
             $message instanceof Begin => $this->begin($message),
             $message instanceof Commit => $this->commit($message),
-            $message instanceof Relation => $this->carriers->describe($message, $this->systems->source($this->log->route->source), $this->changeLog),
+            $message instanceof Relation => $this->carriers->describe($message, $this->changeLog),
             $message instanceof Unclear => $this->unclear($message),
             $message instanceof Truncated => $this->truncated($message),
             $message instanceof Mark => $this->mark($message),
@@ -672,7 +672,7 @@ final class LogReading
         $state = $this->changeLog->required();
         if ($this->stateAt - $this->gapsAt >= $gaps) {
             $this->gapsAt = $this->stateAt;
-            $this->carriers->lookForGaps($this->changeLog, $this->systems);
+            $this->carriers->lookForGaps($this->changeLog);
         }
         $this->log->update(['retained_bytes' => $state->retained, 'waiting_bytes' => max(0, $state->end - $this->closedTo), 'clock_ahead_us' => $this->clock->ahead, 'clock_uncertain_us' => $this->clock->uncertain]);
         if ($this->log->drop_bytes !== null && $state->retained > $this->log->drop_bytes) {
@@ -685,7 +685,7 @@ final class LogReading
     /** Brings the feeds up to what people have changed. @return bool false when the route carries nothing by its log any more */
     private function sync(): bool
     {
-        return $this->carriers->sync($this->changeLog, $this->landing === null ? null : $this->landing(), $this->systems, function (callable $do, ?Carrier $c = null): mixed {
+        return $this->carriers->sync($this->changeLog, $this->landing === null ? null : $this->landing(), function (callable $do, ?Carrier $c = null): mixed {
             $this->stayAlive();
 
             return $this->atTarget($do, $c);

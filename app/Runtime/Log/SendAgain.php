@@ -8,6 +8,7 @@ use App\Models\SetAside;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Record\Unwritable;
 
 /**
  * Lands records of one feed that were set aside, each at the place it had in the source's log, so that versions and
@@ -39,6 +40,13 @@ final class SendAgain
         foreach ($records as $record) {
             $whole = $record->whole();
             $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $carrier->definition->carried()->names());
+            $unwritable = Unwritable::column($carrier->definition->carried()->names(), $raw);
+            if ($unwritable !== null) {
+                $failed++;
+                $record->failAgain(Unwritable::REASON, Unwritable::why($unwritable));
+
+                continue;
+            }
             $came = $carrier->again($raw, $record->kind === 'row' ? 'load' : $record->kind, new SourceCommit((int) $record->lsn, (int) $record->made_at), $record->number);
             $failed += (int) ($came !== true);
             $record->settle($came === true, is_bool($came) ? null : $came, $carrier->sequence());

@@ -10,6 +10,7 @@ use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Record\Unreadable;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Judging;
 
@@ -61,6 +62,17 @@ final class AsideBook
     {
         $failure = $apart->judging->decisive();
         $this->write($apart->row, $where + ['step' => $failure->step ?? '', 'reason' => $failure->reason ?? 'unknown', 'message' => $failure->message ?? '', 'at_step' => $apart->judging->atFailure()]);
+    }
+
+    /**
+     * A record with a value that the target cannot hold.
+     *
+     * @param  list<string|false|null>  $row
+     * @param  array{run: int, sequence: int, position: string, lsn?: int, number?: int, kind?: string, at?: int}  $where
+     */
+    public function addUnwritable(array $row, string $why, array $where): void
+    {
+        $this->write($row, $where + ['step' => 'writing the record', 'reason' => Unwritable::REASON, 'message' => $why, 'at_step' => []]);
     }
 
     /**

@@ -14,6 +14,7 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
@@ -113,10 +114,11 @@ final class TreatedLanding
 
     private function treated(Batch $batch): Batch
     {
+        [$encoded, $unwritable] = str_contains($batch->encoded, "\0") ? $this->writable($batch) : [$batch->encoded, 0];
         if ($this->treater === null) {
-            return $batch->unreadable === [] ? $batch : $batch->treated($batch->shape, $batch->encoded, 0, 0);
+            return $batch->unreadable === [] && $unwritable === 0 ? $batch : $batch->treated($batch->shape, $encoded, 0, $unwritable);
         }
-        $treated = $this->treater->block($batch->encoded);
+        $treated = $this->treater->block($encoded);
         foreach ($treated->apart as $apart) {
             $this->book->add($apart, ['run' => $this->recorder->run->id, 'sequence' => $this->sequence, 'position' => (string) $batch->to]);
         }
@@ -124,7 +126,32 @@ final class TreatedLanding
         $this->warned += $treated->warned;
         $this->watch->add($treated->landing(), $treated);
 
-        return $batch->treated($this->table->shape, $treated->own(), $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated));
+        return $batch->treated($this->table->shape, $treated->own(), $treated->dropped, count($treated->apart) + $unwritable, $this->forked($treated), $this->gone($treated));
+    }
+
+    /**
+     * Sets records aside with values that the target cannot hold.
+     *
+     * @return array{string, int} the lines that are left, and how many are not
+     */
+    private function writable(Batch $batch): array
+    {
+        $left = [];
+        $apart = 0;
+        $columns = $this->definition->treated()->names();
+        foreach (explode("\n", substr($batch->encoded, 0, -1)) as $line) {
+            if (! str_contains($line, "\0")) {
+                $left[] = $line;
+
+                continue;
+            }
+            $row = CopyText::row($line);
+            $apart++;
+            $this->book->addUnwritable($row, Unwritable::why((string) Unwritable::column($columns, $row)), ['run' => $this->recorder->run->id, 'sequence' => $this->sequence, 'position' => (string) $batch->to]);
+        }
+        $this->book->flush();
+
+        return [$left === [] ? '' : implode("\n", $left)."\n", $apart];
     }
 
     /** @return array<string, string> lines by the name of the fork that takes them */
@@ -187,6 +214,12 @@ final class TreatedLanding
             foreach ($records as $record) {
                 $whole = $record->whole();
                 $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $columns);
+                $unwritable = Unwritable::column($columns, $raw);
+                if ($unwritable !== null) {
+                    $record->failAgain(Unwritable::REASON, Unwritable::why($unwritable));
+
+                    continue;
+                }
                 $faults = $this->definition->files?->mended($this->definition->treated(), $raw) ?? [];
                 if ($faults !== []) {
                     $record->failAgain('wrong_type', implode('; ', $faults).'.');

@@ -63,6 +63,8 @@ final class LakeChangeLanding implements ChangeLanding
 
     public function admit(LandedTable $landed, string $feed, bool $anew = false): Position
     {
+        // A feed that begins anew was taken out of it by a page that was not written here.
+        $this->page = $this->demandLease();
         $was = $this->page->feeds[$feed] ?? Page::first($feed, $this->page->token);
         ($this->prepare)($landed, $was->tables);
         $name = (string) $landed->name;

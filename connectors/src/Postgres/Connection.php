@@ -153,6 +153,21 @@ final class Connection
         return pg_affected_rows($this->run($sql));
     }
 
+    /**
+     * Rows that the transaction under way has put into a table, by the server's own count; null where it keeps none, as for
+     * a table that is parted.
+     *
+     * @param  string  $table  as written in SQL
+     *
+     * @see https://www.postgresql.org/docs/15/monitoring-stats.html#MONITORING-STATS-FUNCTIONS-TABLE
+     */
+    public function insertedInto(string $table): ?int
+    {
+        $rows = $this->value("SELECT CASE WHEN relkind = 'r' AND current_setting('track_counts')::boolean THEN pg_stat_get_xact_tuples_inserted(oid) END FROM pg_class WHERE oid = to_regclass($1)", [$table]);
+
+        return $rows === null ? null : (int) $rows;
+    }
+
     /** Begins a COPY into a table; until copyEnd() the session takes nothing but rows. */
     public function copyBegin(string $into): void
     {
@@ -166,6 +181,10 @@ final class Connection
      */
     public function copyPut(string $encoded): void
     {
+        if (str_contains($encoded, "\0")) {
+            // libpq takes a line up to there, and would lose the rest of it without a word.
+            throw SystemTrouble::lasting('value', "{$this->settings->system}: a zero byte cannot be written.", 'Take it out of the value on the way, or have the record set aside.');
+        }
         if (@pg_put_line($this->handle(), $encoded) === false) {
             throw $this->failed();
         }

@@ -41,6 +41,9 @@ final class PostgresChangeTable implements ChangeTable
 
     private const FETCH = 5000;
 
+    /** What the names of a table's triggers end in. */
+    private const TRIGGERS = ['', '_truncate', '_begin'];
+
     private readonly Connection $writing;
 
     private readonly Connection $reading;
@@ -107,13 +110,16 @@ final class PostgresChangeTable implements ChangeTable
         $function = $this->function($table);
         $on = Sql::table($table);
 
+        $names = array_map(fn (string $part): string => Connection::name("lighterman_{$this->id}{$part}"), self::TRIGGERS);
+
         return [
             // Rendering must not depend on the settings of whoever writes.
             "CREATE FUNCTION {$function}() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp SET DateStyle = 'ISO, YMD' SET IntervalStyle = 'postgres' SET TimeZone = 'UTC' SET bytea_output = 'hex' SET extra_float_digits = 1 AS ".Connection::literal($this->body($table)),
-            'CREATE TRIGGER '.Connection::name("lighterman_{$this->id}")." AFTER INSERT OR UPDATE OR DELETE ON {$on} FOR EACH ROW EXECUTE FUNCTION {$function}()",
-            'CREATE TRIGGER '.Connection::name("lighterman_{$this->id}_truncate")." AFTER TRUNCATE ON {$on} FOR EACH STATEMENT EXECUTE FUNCTION {$function}()",
+            "CREATE TRIGGER {$names[0]} AFTER INSERT OR UPDATE OR DELETE ON {$on} FOR EACH ROW EXECUTE FUNCTION {$function}()",
+            "CREATE TRIGGER {$names[1]} AFTER TRUNCATE ON {$on} FOR EACH STATEMENT EXECUTE FUNCTION {$function}()",
+            "CREATE TRIGGER {$names[2]} BEFORE INSERT OR UPDATE OR DELETE ON {$on} FOR EACH STATEMENT EXECUTE FUNCTION {$function}()",
             // Also for those whose session takes the part of a replica, in which other triggers do not fire.
-            ...($this->owns($table) ? ["ALTER TABLE {$on} ENABLE ALWAYS TRIGGER ".Connection::name("lighterman_{$this->id}").', ENABLE ALWAYS TRIGGER '.Connection::name("lighterman_{$this->id}_truncate")] : []),
+            ...($this->owns($table) ? ["ALTER TABLE {$on} ".implode(', ', array_map(static fn (string $n): string => "ENABLE ALWAYS TRIGGER {$n}", $names))] : []),
         ];
     }
 
@@ -131,17 +137,24 @@ final class PostgresChangeTable implements ChangeTable
     {
         $name = Connection::literal((string) $table);
 
-        // The columns are looked up once in a transaction and table, since that costs as much as the rest.
+        // The columns are looked up once in a statement and table, since that costs as much as the rest; within a transaction
+        // they may change between two statements.
         return <<<SQL
 
-            DECLARE known text := current_setting('lighterman.columns_' || TG_RELID, true);
+            DECLARE
+                turn text := coalesce(current_setting('lighterman.turn', true), '') || chr(10);
+                known text := current_setting('lighterman.columns_' || TG_RELID, true);
             BEGIN
-                IF coalesce(known, '') = '' THEN
-                    known := (SELECT json_agg(json_build_array(a.attname, a.atttypid::bigint, a.atttypmod) ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = TG_RELID AND a.attnum > 0 AND NOT a.attisdropped);
+                IF TG_WHEN = 'BEFORE' THEN
+                    PERFORM set_config('lighterman.turn', clock_timestamp()::text, true);
+                    RETURN NULL;
+                END IF;
+                IF known IS NULL OR NOT starts_with(known, turn) THEN
+                    known := turn || (SELECT json_agg(json_build_array(a.attname, a.atttypid::bigint, a.atttypmod, a.attnum) ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = TG_RELID AND a.attnum > 0 AND NOT a.attisdropped);
                     PERFORM set_config('lighterman.columns_' || TG_RELID, known, true);
                 END IF;
                 INSERT INTO {$this->changes} (xid, at, source, kind, columns, row_before, row_after)
-                VALUES (pg_current_xact_id(), clock_timestamp(), {$name}, lower(TG_OP), known, OLD::text, NEW::text);
+                VALUES (pg_current_xact_id(), clock_timestamp(), {$name}, lower(TG_OP), substr(known, length(turn) + 1), OLD::text, NEW::text);
                 RETURN NULL;
             END
             SQL."\n";
@@ -162,8 +175,8 @@ final class PostgresChangeTable implements ChangeTable
             SQL, [$wanted]);
         foreach ($rows as $found) {
             $why = match (true) {
-                $found['made'] !== 't', (int) $found['there'] < 2 => 'a trigger was missing',
-                (int) $found['enabled'] < 2 => 'a trigger was disabled',
+                $found['made'] !== 't', (int) $found['there'] < count(self::TRIGGERS) => 'a trigger was missing',
+                (int) $found['enabled'] < count(self::TRIGGERS) => 'a trigger was disabled',
                 $found['same'] !== 't' => 'the trigger was older than this version of Lighterman',
                 default => null,
             };
@@ -341,7 +354,7 @@ final class PostgresChangeTable implements ChangeTable
     public function identities(array $tables): array
     {
         return (new Identities($this->loading))->of($tables, <<<'SQL'
-            SELECT json_build_object('what records its changes', string_agg(t.oid || ' ' || t.xmin, ', ' ORDER BY t.oid)) FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname IN ($2::text, $2::text || '_truncate')
+            SELECT json_build_object('what records its changes', string_agg(t.oid || ' ' || t.xmin, ', ' ORDER BY t.oid)) FROM pg_trigger t WHERE t.tgrelid = c.oid AND t.tgname IN ($2::text, $2::text || '_truncate', $2::text || '_begin')
             SQL, "lighterman_{$this->id}");
     }
 }
