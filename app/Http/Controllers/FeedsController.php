@@ -19,6 +19,7 @@ use Illuminate\Http\Request;
 use Illuminate\View\View;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\Guarantee;
+use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\SystemTrouble;
 
 final class FeedsController
@@ -138,7 +139,7 @@ final class FeedsController
         }
         $again = FeedBook::agree($feed, $definition);
 
-        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The new shape is agreed; the feed goes on from where it stood.'.($again ? ' The table is loaded again meanwhile, for what its rows hold in the columns that are new or of another type.' : ''));
+        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The new shape is agreed; the feed goes on from where it stood.'.($again ? ' The table is loaded again meanwhile, for what its rows hold in the columns that are new or of another type.' : ($definition->landing === Landing::Append ? ' The journal has what is new from the next change of each row on.' : '')));
     }
 
     /** Pauses, resumes or runs one or many, or has their files joined. */

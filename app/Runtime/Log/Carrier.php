@@ -69,6 +69,12 @@ final class Carrier
     /** Whether such a load is asked for, and has yet to begin. */
     public bool $asked = false;
 
+    /**
+     * Number of the mark that has to come back before it begins: what the log tells of the time before may bring rows that
+     * are long gone. Null before one was written, 0 once it has come.
+     */
+    public ?int $beginsAfter = null;
+
     /** @var array<string, list<string>> keys of rows that could not be landed whole and are read again, by their text */
     public array $rereads = [];
 

@@ -128,7 +128,26 @@ final class Carriers
      */
     private function restless(): array
     {
-        return $this->restless ??= array_filter($this->carriers, static fn (Carrier $c): bool => $c->apart || $c->position->isLoading() || $c->rereads !== []);
+        return $this->restless ??= array_filter($this->carriers, static fn (Carrier $c): bool => $c->apart || $c->asked || $c->position->isLoading() || $c->rereads !== []);
+    }
+
+    /** A mark is written, before which everything is older than what was asked for until now. */
+    public function marked(int $number): void
+    {
+        foreach ($this->carriers as $carrier) {
+            if ($carrier->asked && $carrier->beginsAfter === null) {
+                $carrier->beginsAfter = $number;
+            }
+        }
+    }
+
+    public function markCame(int $number): void
+    {
+        foreach ($this->carriers as $carrier) {
+            if ($carrier->asked && $carrier->beginsAfter === $number) {
+                $carrier->beginsAfter = 0;
+            }
+        }
     }
 
     /** What a feed may do has changed. */
@@ -300,6 +319,7 @@ final class Carriers
             return;
         }
         $carrier->asked = true;
+        $carrier->beginsAfter = null;
         $standing = $carrier->blocked ? [] : ['standing' => 'loading'];
         Feed::findOrFail($carrier->id)->update(['reload' => ['mends' => true], 'rereads' => null, 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)], ...$standing]);
         $carrier->mends = true;
@@ -411,7 +431,14 @@ final class Carriers
         if ($carrier->position->phase === 'start' || $landing === null || ! $carrier->admitted) {
             return;
         }
+        if ($asked['mends'] ?? false) {
+            $carrier->asked = true;
+            if ($carrier->beginsAfter !== 0) {
+                return;
+            }
+        }
         $carrier->asked = false;
+        $carrier->beginsAfter = null;
         [$carrier->slice, $carrier->mends, $carrier->window] = [Slice::fromArray($asked), $asked['mends'] ?? false, null];
         $carrier->position = Position::logLoading((string) $carrier->position->place, null);
         $landing->noteKeys($carrier->uid, $carrier->slice->isWhole());
@@ -491,6 +518,7 @@ final class Carriers
         $carrier->apart = $landing === null || $carrier->blocked || Spool::waiting($carrier->id) > 0;
         $this->carriers[$carrier->id] = $carrier;
         $this->wanted($carrier, $row, $landing);
+        $carrier->mends = $carrier->mends || $carrier->asked;
         $standing = $carrier->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
         if ($carrier->position->phase === 'start') {
             Feed::findOrFail($carrier->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => ['rows' => 0, 'of' => $this->expected($carrier->definition->source), 'since' => microtime(true), 'sinceRows' => 0]]);

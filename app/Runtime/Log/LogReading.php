@@ -346,6 +346,7 @@ final class LogReading
         }
         if (isset($said['beat'])) {
             $this->beatCame = $this->beatCame || $said['beat'] === $this->beat;
+            $this->carriers->markCame((int) $said['beat']);
 
             return;
         }
@@ -653,6 +654,7 @@ final class LogReading
             $this->beatAt = microtime(true);
             $this->beat = self::number();
             $this->beatCame = false;
+            $this->carriers->marked($this->beat);
             $this->changeLog->mark($this->said(['beat' => $this->beat]), after: true);
         }
     }

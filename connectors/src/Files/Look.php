@@ -219,7 +219,7 @@ final readonly class Look
         return match (true) {
             str_starts_with($head, "Obj\x01") => FileFormat::Avro,
             str_starts_with($head, 'PAR1') => FileFormat::Parquet,
-            str_starts_with(ltrim($head), '{') => FileFormat::JsonLines,
+            preg_match('/^(\x{FEFF})?\s*(\{|\[\s*\{)/u', mb_scrub($head, 'UTF-8')) === 1 => FileFormat::JsonLines,
             default => FileFormat::Delimited,
         };
     }

@@ -25,9 +25,9 @@ final class SqliteSpelling extends PdoSpelling
     public function render(Column $column, string $value): string
     {
         return match ($column->type->kind) {
-            TypeKind::Bytes => "'\\x' || hex({$value})",
-            // Seventeen digits give every double back; cast to text it has only fifteen.
-            TypeKind::Float64, TypeKind::Decimal => "CASE typeof({$value}) WHEN 'real' THEN printf('%!.17g', {$value}) ELSE CAST({$value} AS TEXT) END",
+            TypeKind::Bytes => "CASE WHEN {$value} IS NULL THEN NULL ELSE '\\x' || hex({$value}) END",
+            // Fifteen digits are what was written where they give the same double back; seventeen give every double back.
+            TypeKind::Float64, TypeKind::Decimal => "CASE WHEN typeof({$value}) = 'real' AND CAST(CAST({$value} AS TEXT) AS REAL) <> {$value} THEN printf('%!.17g', {$value}) ELSE CAST({$value} AS TEXT) END",
             default => "CAST({$value} AS TEXT)",
         };
     }

@@ -13,7 +13,7 @@ final class Guess
     /** A type is taken if at least this share of the values that are there fit it; the others will be said. */
     private const ENOUGH = 0.98;
 
-    private const DATES = ['yyyy-MM-dd' => '/^\d{4}-\d\d-\d\d$/', 'dd.MM.yyyy' => '/^\d\d\.\d\d\.\d{4}$/', 'dd/MM/yyyy' => '/^\d\d\/\d\d\/\d{4}$/', 'yyyyMMdd' => '/^(19|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$/'];
+    private const DATES = ['yyyy-MM-dd' => '/^\d{4}-\d\d-\d\d$/', 'dd.MM.yyyy' => '/^\d\d\.\d\d\.\d{4}$/', 'dd/MM/yyyy' => '/^(0[1-9]|[12]\d|3[01])\/(0[1-9]|1[0-2])\/\d{4}$/', 'MM/dd/yyyy' => '/^(0[1-9]|1[0-2])\/(0[1-9]|[12]\d|3[01])\/\d{4}$/', 'yyyyMMdd' => '/^(19|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$/'];
 
     /**
      * The kinds a value may be of, narrowest first.
@@ -41,6 +41,9 @@ final class Guess
         if (preg_match('/^[+-]?(0|[1-9]\d{0,30})('.preg_quote($decimal, '/').'\d{1,12})?$/', $value)) {
             $kinds[] = 'decimal';
         }
+        if (preg_match('/^[+-]?(\d{1,300}('.preg_quote($decimal, '/').'\d{0,300})?|'.preg_quote($decimal, '/').'\d{1,300})([eE][+-]?\d{1,3})?$/', $value) && ! preg_match('/^[+-]?0\d/', $value)) {
+            $kinds[] = 'float';
+        }
 
         return $kinds;
     }
@@ -64,9 +67,15 @@ final class Guess
         }
         $empty = count($values) - $there;
         $tail = $empty === 0 ? '' : '; '.number_format($empty).' empty';
-        foreach (['boolean', 'date yyyy-MM-dd', 'date dd.MM.yyyy', 'date dd/MM/yyyy', 'timestamptz', 'timestamp', 'date yyyyMMdd', 'integer', 'decimal'] as $kind) {
+        [$day, $month] = [$counts['date dd/MM/yyyy'] ?? 0, $counts['date MM/dd/yyyy'] ?? 0];
+        if ($there > 0 && max($day, $month) / $there >= self::ENOUGH && min($day, $month) > 0 && ($day === $month || min($day, $month) < max($day, $month) && self::contradicts($values, $day > $month))) {
+            // Read the wrong way round they would land as other dates.
+            return ['type' => Type::of(TypeKind::Text), 'format' => null, 'evidence' => 'dates in '.number_format(max($day, $month)).' of '.number_format(count($values)).", whose day and month cannot be told apart{$tail}; say date and how it is written, MM/dd/yyyy or dd/MM/yyyy"];
+        }
+        foreach (['boolean', 'date yyyy-MM-dd', 'date dd.MM.yyyy', $month > $day ? 'date MM/dd/yyyy' : 'date dd/MM/yyyy', 'timestamptz', 'timestamp', 'date yyyyMMdd', 'integer', 'decimal', 'float'] as $kind) {
             $fits = $counts[$kind] ?? 0;
-            if ($there > 0 && $fits / $there >= self::ENOUGH) {
+            $wider = ['integer' => $counts['decimal'] ?? 0, 'decimal' => $counts['float'] ?? 0][$kind] ?? 0;
+            if ($there > 0 && $fits / $there >= self::ENOUGH && $wider <= $fits) {
                 return [
                     'type' => self::typeOf($kind, $values, $decimal),
                     'format' => str_starts_with($kind, 'date ') && $kind !== 'date yyyy-MM-dd' ? substr($kind, 5) : null,
@@ -79,13 +88,30 @@ final class Guess
     }
 
     /**
+     * Whether some dates can only be read the other way than most.
+     *
+     * @param  list<string|null>  $values
+     */
+    private static function contradicts(array $values, bool $dayFirst): bool
+    {
+        foreach ($values as $value) {
+            if (preg_match('/^(\d\d)\/(\d\d)\/\d{4}$/', trim($value ?? ''), $m) && (int) $m[$dayFirst ? 2 : 1] > 12) {
+                return true;
+            }
+        }
+
+        return false;
+    }
+
+    /**
      * @param  list<string|null>  $values
      * @param  non-empty-string  $decimal
      */
     private static function typeOf(string $kind, array $values, string $decimal): Type
     {
         if ($kind === 'decimal') {
-            $whole = $scale = 1;
+            $whole = 1;
+            $scale = 0;
             foreach ($values as $value) {
                 $parts = explode($decimal, ltrim(trim($value ?? ''), '+-'));
                 $whole = max($whole, strlen($parts[0]));
@@ -97,7 +123,7 @@ final class Guess
         }
 
         return Type::of(match (true) {
-            str_starts_with($kind, 'date') => TypeKind::Date, $kind === 'integer' => TypeKind::Int64, $kind === 'boolean' => TypeKind::Boolean, $kind === 'timestamp' => TypeKind::Timestamp, default => TypeKind::TimestampTz,
+            str_starts_with($kind, 'date') => TypeKind::Date, $kind === 'integer' => TypeKind::Int64, $kind === 'boolean' => TypeKind::Boolean, $kind === 'float' => TypeKind::Float64, $kind === 'timestamp' => TypeKind::Timestamp, default => TypeKind::TimestampTz,
         });
     }
 }

@@ -10,6 +10,7 @@ use Lighterman\Core\Format\Delimited\Dialect;
 use Lighterman\Core\Format\Delimited\Line;
 use Lighterman\Core\Format\Delimited\Reader;
 use Lighterman\Core\Format\Delimited\Writer;
+use Lighterman\Core\Format\Guess;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -134,7 +135,7 @@ final class DelimitedTest extends TestCase
     #[Test]
     public function what_parts_the_fields_and_whether_there_is_a_header_is_found(): void
     {
-        foreach (["a,b\n1,2\n" => [',', true], "1,2\n3,4\n" => [',', false], "a\tb c\nd, e\tf\n" => ["\t", true], "x|y|z\n1|2|3\n" => ['|', true], "just one column\nof text\n" => [',', true], "name;name\n1;2\n" => [';', false], "a;b\na;c\n" => [';', false], "1,5;2\n3,5;4\n" => [';', false], '' => [',', false]] as $text => [$delimiter, $header]) {
+        foreach (["a,b\n1,2\n" => [',', true], "1,2\n3,4\n" => [',', false], "a\tb c\nd, e\tf\n" => ["\t", true], "x|y|z\n1|2|3\n" => ['|', true], "just one column\nof text\n" => [',', true], "name;name\n1;2\n" => [';', true], "a;b\na;c\n" => [';', false], "1,5;2\n3,5;4\n" => [';', false], '' => [',', false]] as $text => [$delimiter, $header]) {
             $dialect = Detection::in((string) $text)->dialect;
             self::assertSame([$delimiter, $header], [$dialect->delimiter, $dialect->header], json_encode($text, JSON_THROW_ON_ERROR));
         }
@@ -155,5 +156,51 @@ final class DelimitedTest extends TestCase
                 self::assertNotSame('', $e->getMessage());
             }
         }
+    }
+
+    #[Test]
+    public function month_first_is_told_from_day_first_by_all_values_and_asked_for_where_none_tells(): void
+    {
+        $dates = static fn (array $values): array => array_values(array_intersect_key((array) Detection::in("id,on\n".implode('', array_map(static fn (int $i, string $d): string => "{$i},{$d}\n", array_keys($values), $values)))->columns[1], ['type' => 1, 'format' => 1]));
+        $february = array_map(static fn (int $d): string => sprintf('02/%02d/2024', $d), range(1, 28));
+        self::assertEquals([Type::parse('date'), 'MM/dd/yyyy'], $dates($february));
+        self::assertEquals([Type::parse('date'), 'dd/MM/yyyy'], $dates(['31/01/2024', '01/02/2024', '02/02/2024']));
+        self::assertEquals([Type::parse('text'), null], $dates(['01/02/2024', '03/04/2024']), 'nobody can tell');
+        self::assertEquals([Type::parse('text'), null], $dates([...array_fill(0, 200, '13/01/2024'), '01/14/2024']), 'both stand in one file');
+        self::assertStringContainsString('cannot be told apart', Detection::in("id,on\n1,01/02/2024\n2,03/04/2024\n")->columns[1]['evidence']);
+    }
+
+    #[Test]
+    public function one_bad_byte_makes_no_other_encoding_of_a_text(): void
+    {
+        $text = 'id,name'."\n".implode("\n", array_map(static fn (int $i): string => "{$i},Zoë {$i}", range(1, 500)))."\n501,\xff\xfebad\n";
+        self::assertSame('UTF-8', Detection::in($text)->dialect->encoding);
+        self::assertSame('Windows-1252', Detection::in("id,name\n1,Zo\xeb\n2,Ren\xe9\n")->dialect->encoding);
+        self::assertSame(['UTF-32LE', ['id', 'v']], [Detection::in("\xFF\xFE\x00\x00".mb_convert_encoding("id,v\n1,é\n", 'UTF-32LE', 'UTF-8'))->dialect->encoding, array_column(Detection::in("\xFF\xFE\x00\x00".mb_convert_encoding("id,v\n1,é\n", 'UTF-32LE', 'UTF-8'))->columns, 'name')]);
+    }
+
+    #[Test]
+    public function lines_may_end_in_a_carriage_return_alone_and_a_header_may_leave_names_out(): void
+    {
+        $found = Detection::in("id,name\r1,Zoë\r2,Ann\r");
+        self::assertSame([['id', 'name'], true], [array_column($found->columns, 'name'), $found->dialect->header]);
+        $lines = static fn (string $text, int $size): array => array_map(static fn ($l): array => $l->fields, iterator_to_array((new Reader(str_split($text, $size), $found->dialect))->lines(), false));
+        foreach ([1, 3, 1000] as $size) {
+            self::assertSame([['1', 'Zoë'], ['2', 'Ann']], $lines("id,name\r1,Zoë\r2,Ann\r", $size));
+            self::assertSame([['1', 'Zoë'], ['2', 'Ann']], $lines("id,name\r\n1,Zoë\r\n2,Ann", $size));
+        }
+        foreach (["id,v,\n1,2,\n3,4,\n" => ['id', 'v', 'column_3'], "id,a,b\n1,x,2\n2,y,3\n" => ['id', 'a', 'b'], ",a,b\n1,2,3\n4,5,6\n" => ['column_1', 'a', 'b'], "id,name,name\n1,x,y\n" => ['id', 'name', 'name_3']] as $text => $names) {
+            self::assertSame([$names, true], [array_column(Detection::in($text)->columns, 'name'), Detection::in($text)->dialect->header], $text);
+            self::assertSame($names, (new Reader([$text], Detection::in($text)->dialect))->header());
+        }
+    }
+
+    #[Test]
+    public function numbers_are_taken_for_the_narrowest_type_that_holds_all_of_them(): void
+    {
+        $type = static fn (array $values): string => (string) Guess::type($values, '.')['type'];
+        self::assertSame(['decimal(8,1)', 'float64', 'float64', 'float64', 'decimal(25,0)', 'int64', 'text'], [
+            $type([...array_map(strval(...), range(1, 405)), '7.5']), $type(['0.1234567890123456', '1.5']), $type(['1e5', '2']), $type(['.5', '1.25']), $type(['123456789012345678901']), $type(['1', '2']), $type(['007', '008']),
+        ]);
     }
 }

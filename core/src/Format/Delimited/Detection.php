@@ -29,6 +29,7 @@ final readonly class Detection
     {
         $encoding = $said['encoding'] ?? Encoding::of($sample);
         $text = implode('', iterator_to_array(Encoding::utf8([$sample], $encoding), false));
+        $text = str_contains($text, "\r") && ! str_contains($text, "\n") ? strtr($text, "\r", "\n") : $text;
         $end = strrpos($text, "\n");
         $text = $end === false ? $text : substr($text, 0, $end + 1);
         [$delimiter, $why] = isset($said['delimiter']) ? [$said['delimiter'], self::SAID] : self::delimiter($text);
@@ -44,12 +45,13 @@ final readonly class Detection
         $header = $said['header'] ?? self::header($rows, $values($rows), $decimal);
         $dialect = new Dialect($delimiter, $plain->quote, $header, $encoding, $plain->null, $decimal);
         $columns = [];
+        $names = $header ? Reader::names($rows[0] ?? []) : [];
         foreach ($values($header ? array_slice($rows, 1) : $rows) ?: array_map(static fn (): array => [], $rows[0] ?? []) as $i => $column) {
-            $columns[] = ['name' => $header ? trim((string) ($rows[0][$i] ?? '')) : 'column_'.($i + 1)] + Guess::type($column, $decimal);
+            $columns[] = ['name' => $names[$i] ?? 'column_'.($i + 1)] + Guess::type($column, $decimal);
         }
 
         return new self($dialect, $columns, array_map(static fn (): string => self::SAID, array_intersect_key($said, ['encoding' => 1, 'header' => 1, 'decimal' => 1])) + [
-            'encoding' => $encoding === 'UTF-8' ? 'every byte fits UTF-8' : ($encoding === 'Windows-1252' ? 'some bytes do not fit UTF-8' : 'its characters take two bytes each'),
+            'encoding' => $encoding === 'UTF-8' ? (mb_check_encoding(mb_strcut($sample, 0, max(0, strlen($sample) - 4), 'UTF-8'), 'UTF-8') ? 'every byte fits UTF-8' : 'nearly all bytes beyond ASCII fit UTF-8; lines with others are set aside') : ($encoding === 'Windows-1252' ? 'some bytes do not fit UTF-8' : 'its characters take two bytes each'),
             'delimiter' => $why,
             'header' => $header ? 'the first line differs from those below' : 'the first line is like those below',
             'decimal' => $decimal === ',' ? 'numbers have commas before their last digits' : 'no number has a decimal comma',
@@ -110,7 +112,8 @@ final readonly class Detection
     private static function header(array $rows, array $columns, string $decimal): bool
     {
         $first = array_map(static fn (?string $n): string => trim($n ?? ''), $rows[0] ?? []);
-        if ($first === [] || in_array('', $first, true) || count(array_unique($first)) < count($first) || array_filter($first, static fn (string $n): bool => Guess::kinds($n, $decimal) !== []) !== []) {
+        $named = array_filter($first, static fn (string $n): bool => $n !== '');
+        if ($named === [] || 2 * count($named) < count($first) || array_filter($first, static fn (string $n): bool => Guess::kinds($n, $decimal) !== []) !== []) {
             return false;
         }
         if (count($rows) === 1) {
@@ -121,12 +124,12 @@ final readonly class Detection
             if (Guess::type($below, $decimal)['type']->kind !== TypeKind::Text) {
                 return true;
             }
-            if (in_array($first[$i], array_map(static fn (?string $v): string => trim($v ?? ''), $below), true)) {
+            if ($first[$i] !== '' && in_array($first[$i], array_map(static fn (?string $v): string => trim($v ?? ''), $below), true)) {
                 return false;
             }
         }
 
         // Nothing but texts: names are short, have no spaces at their ends, and do not come again.
-        return max(array_map(mb_strlen(...), $first)) <= 40;
+        return max(array_map(mb_strlen(...), $named)) <= 40;
     }
 }

@@ -11,7 +11,7 @@ final readonly class Dialect
 {
     public const DELIMITERS = [';' => 'semicolon', ',' => 'comma', "\t" => 'tab', '|' => 'upright line'];
 
-    public const ENCODINGS = ['UTF-8', 'UTF-16LE', 'UTF-16BE', 'Windows-1252'];
+    public const ENCODINGS = ['UTF-8', 'UTF-16LE', 'UTF-16BE', 'UTF-32LE', 'UTF-32BE', 'Windows-1252'];
 
     /**
      * @param  non-empty-string  $delimiter  one character between fields

@@ -9,6 +9,9 @@ use Generator;
 /** Text of other encodings as UTF-8, piece by piece. */
 final class Encoding
 {
+    /** Share of the bytes beyond ASCII that belong to characters of UTF-8, from which on a text is taken for it. */
+    private const ENOUGH = 0.9;
+
     /**
      * @param  iterable<int, string>  $pieces
      * @return Generator<int, string>
@@ -25,6 +28,10 @@ final class Encoding
                 // The first half of a pair waits for the second.
                 $last = $cut >= 2 ? ord($piece[$encoding === 'UTF-16LE' ? $cut - 1 : $cut - 2]) : 0;
                 $cut -= $last >= 0xD8 && $last <= 0xDB ? 2 : 0;
+                [$piece, $rest] = [substr($piece, 0, $cut), substr($piece, $cut)];
+            }
+            if (str_starts_with($encoding, 'UTF-32')) {
+                $cut = strlen($piece) - strlen($piece) % 4;
                 [$piece, $rest] = [substr($piece, 0, $cut), substr($piece, $cut)];
             }
             $text = $encoding === 'UTF-8' ? $piece : (string) mb_convert_encoding($piece, 'UTF-8', $encoding);
@@ -47,6 +54,12 @@ final class Encoding
     /** The encoding of a text, by its first bytes. */
     public static function of(string $sample): string
     {
+        if (str_starts_with($sample, "\xFF\xFE\x00\x00")) {
+            return 'UTF-32LE';
+        }
+        if (str_starts_with($sample, "\x00\x00\xFE\xFF")) {
+            return 'UTF-32BE';
+        }
         if (str_starts_with($sample, "\xFF\xFE")) {
             return 'UTF-16LE';
         }
@@ -64,6 +77,10 @@ final class Encoding
             }
         }
 
-        return 'Windows-1252';
+        // One bad byte does not make another encoding of a text: what counts is how much of it beyond ASCII fits.
+        $fits = preg_match_all('/[\xC2-\xDF][\x80-\xBF]|[\xE0-\xEF][\x80-\xBF]{2}|[\xF0-\xF4][\x80-\xBF]{3}/', $sample, $found);
+        $high = preg_match_all('/[\x80-\xFF]/', $sample);
+
+        return $fits > 0 && array_sum(array_map(strlen(...), $found[0])) >= self::ENOUGH * $high ? 'UTF-8' : 'Windows-1252';
     }
 }

@@ -46,10 +46,56 @@ final class Reader
     public function __construct(iterable $pieces, private readonly Dialect $dialect, ?int $width = null)
     {
         $this->width = $width;
-        $this->pieces = (static fn (): Generator => yield from Encoding::utf8($pieces, $dialect->encoding))();
+        $this->pieces = self::ended(Encoding::utf8($pieces, $dialect->encoding));
         if ($dialect->header) {
             $first = $this->next();
-            $this->header = $first === null ? [] : array_map(static fn (?string $n): string => trim($n ?? ''), $first->fields);
+            $this->header = $first === null ? [] : self::names($first->fields);
+        }
+    }
+
+    /**
+     * Names of columns as a first line gives them: one that it leaves out, or gives again, is told by its place.
+     *
+     * @param  list<string|null>  $fields
+     * @return list<string>
+     */
+    public static function names(array $fields): array
+    {
+        $names = [];
+        foreach ($fields as $i => $field) {
+            $name = trim($field ?? '');
+            $name = $name === '' ? 'column_'.($i + 1) : $name;
+            $names[] = in_array($name, $names, true) ? "{$name}_".($i + 1) : $name;
+        }
+
+        return $names;
+    }
+
+    /**
+     * Where lines end in nothing but a carriage return, as some programs write them, they end in a line feed.
+     *
+     * @param  Iterator<int, string>  $pieces
+     * @return Generator<int, string>
+     */
+    private static function ended(Iterator $pieces): Generator
+    {
+        $only = null;
+        $held = '';
+        foreach ($pieces as $piece) {
+            if ($only === null) {
+                $held .= $piece;
+                $end = strcspn($held, "\r\n");
+                if ($end >= strlen($held) - 1 && strlen($held) < self::QUOTED) {
+                    continue;
+                }
+                $only = ($held[$end] ?? '') === "\r" && ! str_contains($held, "\n");
+                $piece = $held;
+                $held = '';
+            }
+            yield $only ? strtr($piece, "\r", "\n") : $piece;
+        }
+        if ($held !== '') {
+            yield substr_count($held, "\r") > 0 && ! str_contains($held, "\n") ? strtr($held, "\r", "\n") : $held;
         }
     }
 

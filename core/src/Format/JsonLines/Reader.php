@@ -8,7 +8,7 @@ use Generator;
 use JsonException;
 
 /**
- * Reads JSON Lines: an object to a line. Values come as text, nested ones as JSON; a line that is no object is told with its
+ * Reads JSON Lines: an object to a line; or one array of objects, which then count as its lines. Values come as text, nested ones as JSON; a line that is no object is told with its
  * number, and the rest read on.
  *
  * @see https://jsonlines.org
@@ -92,7 +92,7 @@ final readonly class Reader
         foreach (get_object_vars($object) as $name => $value) {
             $values[(string) $name] = match (true) {
                 $value === null => null,
-                is_bool($value) => $value ? 't' : 'f',
+                is_bool($value) => $value ? 'true' : 'false',
                 is_float($value) => $exact[$name] ?? json_encode($value, JSON_THROW_ON_ERROR),
                 is_scalar($value) => (string) $value,
                 default => json_encode($value, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRESERVE_ZERO_FRACTION),
@@ -130,17 +130,98 @@ final readonly class Reader
     /** @return Generator<int, string> */
     private function texts(): Generator
     {
+        $pieces = (static fn (iterable $p): Generator => yield from $p)($this->pieces);
+        $head = '';
+        // A mark of the byte order, and blanks, may stand before what begins.
+        while ($pieces->valid() && (strlen($head) < 4 || (ltrim(self::unmarked($head)) === '' && strlen($head) < 4096))) {
+            $head .= $pieces->current();
+            $pieces->next();
+        }
+        $rest = (static function () use ($head, $pieces): Generator {
+            yield self::unmarked($head);
+            while ($pieces->valid()) {
+                yield $pieces->current();
+                $pieces->next();
+            }
+        })();
+
+        return str_starts_with(ltrim(self::unmarked($head)), '[') ? self::elements($rest) : self::ofLines($rest);
+    }
+
+    private static function unmarked(string $text): string
+    {
+        return str_starts_with($text, "\u{FEFF}") ? substr($text, 3) : $text;
+    }
+
+    /**
+     * @param  iterable<int, string>  $pieces
+     * @return Generator<int, string>
+     */
+    private static function ofLines(iterable $pieces): Generator
+    {
         $number = 0;
         $rest = '';
-        foreach ($this->pieces as $piece) {
+        foreach ($pieces as $piece) {
             $lines = explode("\n", $rest.$piece);
             $rest = (string) array_pop($lines);
             foreach ($lines as $line) {
-                yield ++$number => $number === 1 && str_starts_with($line, "\u{FEFF}") ? substr($line, 3) : $line;
+                yield ++$number => $line;
             }
         }
         if ($rest !== '') {
-            yield ++$number => $number === 1 && str_starts_with($rest, "\u{FEFF}") ? substr($rest, 3) : $rest;
+            yield ++$number => $rest;
+        }
+    }
+
+    /**
+     * The elements of one array, which may stand on a line or on many.
+     *
+     * @param  iterable<int, string>  $pieces
+     * @return Generator<int, string>
+     */
+    private static function elements(iterable $pieces): Generator
+    {
+        $number = $depth = 0;
+        $element = '';
+        $inText = $escaped = false;
+        foreach ($pieces as $piece) {
+            for ($at = 0, $size = strlen($piece); $at < $size; $at++) {
+                $c = $piece[$at];
+                if ($inText) {
+                    // To the next character that means something.
+                    $plain = $escaped ? 0 : strcspn($piece, '"\\', $at);
+                    $element .= substr($piece, $at, $plain);
+                    $at += $plain;
+                    if ($at >= $size) {
+                        break;
+                    }
+                    $c = $piece[$at];
+                    $element .= $c;
+                    $inText = $escaped || $c !== '"';
+                    $escaped = ! $escaped && $c === '\\';
+
+                    continue;
+                }
+                $depth += match ($c) {
+                    '{', '[' => 1, '}', ']' => -1, default => 0,
+                };
+                $between = $depth === 0 || ($depth === 1 && ($c === ',' || ($c === '[' && $element === '' && $number === 0)));
+                if (! $between) {
+                    $element .= $c;
+                    $inText = $c === '"';
+                } elseif (trim($element) !== '' && ($c === ',' || $depth === 0)) {
+                    yield ++$number => trim($element);
+                    $element = '';
+                }
+                if (strlen($element) > self::LONGEST) {
+                    yield ++$number => $element;
+
+                    return;
+                }
+            }
+        }
+        if (trim($element) !== '') {
+            yield ++$number => trim($element);
         }
     }
 }

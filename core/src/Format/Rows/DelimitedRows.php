@@ -93,7 +93,10 @@ final class DelimitedRows implements FileRows
             $fields[] = $null === '' ? "(?:{$plain}{$quoted})?+" : "(?>{$null}(?=[{$d}\r\n])|(?!{$null}[{$d}\r\n]){$plain}".($quoted === '' ? '' : "|(?!.{$null}.[{$d}\r\n])".substr($quoted, 1)).')';
         }
 
-        return '~(?>'.implode($d, $fields).'\r?+\n)++~A';
+        $pattern = '~(?>'.implode($d, $fields).'\r?+\n)++~A';
+
+        // With hundreds of columns it may be too large to be compiled; then every line is looked at by itself.
+        return @preg_match($pattern, '') === false ? '~(?!)~A' : $pattern;
     }
 
     private function turnsCommas(): bool
@@ -110,7 +113,7 @@ final class DelimitedRows implements FileRows
         $run = $this->dialect->delimiter === "\t" ? $run : strtr($run, $this->dialect->delimiter, "\t");
         $run = $this->turnsCommas() ? strtr($run, ',', '.') : $run;
         $null = $this->dialect->null;
-        if ($null !== '' || str_contains($run, "\t\t") || str_contains($run, "\t\n") || str_contains($run, "\n\t") || $run[0] === "\t" || $run[0] === "\n") {
+        if ($null !== '' || str_contains($run, "\t\t") || str_contains($run, "\t\n") || str_contains($run, "\n\t") || str_contains($run, "\n\n") || $run[0] === "\t" || $run[0] === "\n") {
             $run = preg_replace('~(?<![^\t\n])'.preg_quote($null, '~').'(?=[\t\n])~', '\\N', $run);
         }
         foreach ($this->forms as $at => $form) {

@@ -1,0 +1,95 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\App;
+
+use App\Feeds\FeedBook;
+use App\Feeds\SystemBook;
+use App\Models\Feed;
+use App\Models\SetAside;
+use App\Runtime\Systems;
+use App\Support\SystemKind;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\TableName;
+use PDO;
+use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\Attributes\TestWith;
+
+/** Values that other databases hold and a warehouse in PostgreSQL cannot, or spells otherwise. */
+final class ForeignValuesTest extends LogRunnerCase
+{
+    private PDO $cellar;
+
+    private string $path;
+
+    protected function setUp(): void
+    {
+        parent::setUp();
+        $this->path = sys_get_temp_dir().'/cellar-'.bin2hex(random_bytes(4)).'.db';
+        $this->cellar = new PDO("sqlite:{$this->path}");
+        $this->source = SystemBook::add('cellar', ['path' => $this->path], '', SystemKind::Sqlite);
+    }
+
+    protected function tearDown(): void
+    {
+        parent::tearDown();
+        array_map(unlink(...), glob("{$this->path}*") ?: []);
+    }
+
+    /** @param  array<string, mixed>  $more */
+    private function casks(Capture $capture, array $more = []): Feed
+    {
+        $table = new TableName('main', 'casks');
+        $definition = new FeedDefinition(...['name' => 'casks', 'source' => $table, 'shape' => app(Systems::class)->source($this->source)->shape($table), 'capture' => $capture, 'key' => ['code'], 'landing' => Landing::Upsert, 'landed' => new TableName('copy', 'casks'), ...$more]);
+
+        return FeedBook::create($this->source, $this->target, [$definition])[0];
+    }
+
+    #[Test]
+    #[TestWith([Capture::Reload, true])]
+    #[TestWith([Capture::Reload, false])]
+    #[TestWith([Capture::Trigger, true])]
+    public function a_zero_byte_sets_its_record_aside_and_loses_no_other(Capture $capture, bool $stamps): void
+    {
+        $this->cellar->exec("CREATE TABLE casks (code text PRIMARY KEY NOT NULL, note text); WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 3000) INSERT INTO casks SELECT printf('k%06d', i) || CASE i WHEN 1500 THEN char(0) || 'x' ELSE '' END, CASE i WHEN 700 THEN 'a' || char(0) || 'b' ELSE 'n' END FROM n");
+        $feed = $this->casks($capture, $stamps ? [] : ['deliveredAt' => null, 'sourcePosition' => null]);
+        $capture === Capture::Trigger ? $this->drain() : $this->carry($feed);
+        self::assertSame('2998', $this->house->value('SELECT count(*) FROM copy.casks'));
+        self::assertSame('0', $this->house->value("SELECT count(*) FROM copy.casks WHERE length(code) <> 7 OR note <> 'n'"), 'no two rows are glued together');
+        self::assertSame([3000, 2998, 2], [(int) $feed->receipts()->sum('read'), (int) $feed->receipts()->sum('inserted'), (int) $feed->receipts()->sum('set_aside')]);
+        $records = SetAside::orderBy('id')->get();
+        self::assertSame(['zero_byte', 'zero_byte'], $records->pluck('reason')->all());
+        self::assertStringContainsString('holds a zero byte', $records[0]->message);
+        $this->actingAs($this->engineer())->get('/feeds/casks/set-aside')->assertOk()->assertSee('holds a zero byte');
+        if ($capture === Capture::Trigger) {
+            $this->cellar->exec("UPDATE casks SET note = 'mended' WHERE note <> 'n'; UPDATE casks SET note = 'y' || char(0) WHERE code = 'k000003'");
+            $this->drain();
+            self::assertSame('mended', $this->house->value("SELECT note FROM copy.casks WHERE code = 'k000700'"));
+            self::assertSame('n', $this->house->value("SELECT note FROM copy.casks WHERE code = 'k000003'"), 'the row stays as it was until its record is mended');
+        }
+    }
+
+    #[Test]
+    public function sqlite_nulls_and_decimals_land_as_they_are(): void
+    {
+        $this->cellar->exec('CREATE TABLE casks (code text PRIMARY KEY NOT NULL, label blob, price decimal(10,2), level double)');
+        $this->cellar->exec("INSERT INTO casks VALUES ('a', NULL, 1.10, 0.1), ('b', x'', 0.07, 1e300), ('c', x'00ff', 12, 0.1234567890123456789)");
+        $this->carry($this->casks(Capture::Reload, ['landing' => Landing::Replace]));
+        self::assertSame([['a', null, '1.1', '0.1'], ['b', '\x', '0.07', '1e+300'], ['c', '\x00ff', '12', '0.12345678901234568']], array_map(array_values(...), $this->house->rows('SELECT code, label, price, level FROM copy.casks ORDER BY code')));
+    }
+
+    #[Test]
+    public function a_trigger_at_the_target_that_keeps_rows_out_is_found_out(): void
+    {
+        $this->cellar->exec("CREATE TABLE casks (code text PRIMARY KEY NOT NULL, note text); INSERT INTO casks VALUES ('a', 'x'), ('b', 'y')");
+        $feed = $this->casks(Capture::Reload, ['landing' => Landing::Append]);
+        $this->carry($feed);
+        $this->house->run("CREATE FUNCTION nothing() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN CASE WHEN NEW.code = ''a'' THEN NULL ELSE NEW END; END'; CREATE TRIGGER keeps_out BEFORE INSERT ON copy.casks FOR EACH ROW EXECUTE FUNCTION nothing()");
+        $this->carry($feed);
+        self::assertSame('rows_kept_out', $feed->refresh()->trouble['reason']);
+        self::assertSame('2', $this->house->value('SELECT count(*) FROM copy.casks'), 'nothing is half done');
+    }
+}
