@@ -8,8 +8,12 @@ use App\Feeds\DefinitionFile;
 use App\Feeds\Draft;
 use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
+use App\Models\System;
 use App\Runtime\Systems;
+use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\Guarantee;
+use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\SystemTrouble;
 
 final class RouteLoad extends Told
@@ -30,21 +34,38 @@ final class RouteLoad extends Told
         $reader = $systems->source($source);
         $writer = $systems->target($target);
 
-        $definitions = $told = [];
+        $definitions = $told = $wrong = [];
         foreach ($file->feeds as $said) {
-            [$definition, $facts] = Draft::make($reader, $source->name, $said);
-            $preparation = $writer->prepare($definition->landedTable());
-            foreach ($preparation->obstacles() as $obstacle) {
-                throw SystemTrouble::lasting('incompatible_table', "{$definition->name}: {$obstacle->said}", (string) $obstacle->remedy);
+            try {
+                [$definition, $facts] = Draft::make($reader, $source->name, $said);
+                $preparation = $writer->prepare($definition->landedTable());
+                $obstacles = [...$preparation->obstacles(), ...$this->obstacles($systems, $source, $target, $definition)];
+            } catch (Explained $trouble) {
+                $wrong[] = [$trouble->getMessage(), $trouble->remedy()];
+
+                continue;
+            }
+            foreach ($obstacles as $obstacle) {
+                $wrong[] = ["{$definition->name}: {$obstacle->said}", (string) $obstacle->remedy];
             }
             $definitions[] = $definition;
             $told[] = ['feed' => $definition->name, 'capture' => $definition->capture->value.($definition->watermark ? " ({$definition->watermark})" : ''), 'key' => implode(', ', $definition->key), 'landing' => $definition->landing->value, 'landed' => (string) $definition->landed]
                 + ($this->asJson() ? ['statements' => $preparation->statements, 'guarantee' => Guarantee::derive($definition, $reader->capabilities(), $writer->capabilities(), $facts)->toArray()] : []);
+        }
+        if ($wrong !== []) {
+            throw count($wrong) === 1 ? SystemTrouble::lasting('not_as_it_should', ...$wrong[0]) : SystemTrouble::lasting('not_as_they_should', count($wrong)." things are wrong, and nothing was made.\n".implode("\n", array_map(static fn (array $w): string => "- {$w[0]} {$w[1]}", $wrong)), 'Mend them, then load the file again.');
         }
         if ($this->option('dry-run') !== true) {
             FeedBook::create($source, $target, $definitions);
         }
 
         return $this->rows($told, '');
+    }
+
+    /** @return list<Finding> what keeps the changes of a feed's table from being recorded */
+    private function obstacles(Systems $systems, System $source, System $target, FeedDefinition $definition): array
+    {
+        return ! $definition->capture->bringsChanges() ? []
+            : array_values(array_filter($systems->logBetween($source, $target, $definition->capture)->check([$definition->source]), static fn (Finding $f): bool => $f->result === 'failed'));
     }
 }

@@ -8,6 +8,7 @@ use App\Models\Feed;
 use App\Models\Route;
 use App\Models\RouteLog;
 use App\Models\System;
+use App\Runtime\Systems;
 use App\Support\Audit;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
@@ -17,6 +18,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
 
 /** Every change a person makes to feeds goes through here, and into the audit trail. */
@@ -140,12 +142,30 @@ final class FeedBook
     }
 
     /**
+     * Agrees to the shape that a feed's table has now.
+     *
+     * @return bool whether the table is loaded again
+     *
+     * @throws SystemTrouble naming the statement that the landed table needs first
+     */
+    public static function agreeToPresent(Feed $feed, Systems $systems): bool
+    {
+        $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->source);
+        $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
+        foreach ($systems->target($feed->route->target)->prepare($definition->landedTable())->obstacles() as $obstacle) {
+            throw SystemTrouble::lasting('incompatible_table', $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
+        }
+
+        return self::agree($feed, $definition);
+    }
+
+    /**
      * Takes the present shape of a table as agreed, and has the feed go on. What rows hold in a column that is new, or was given
      * another type, no change tells, so the table is loaded again for it; a journal has it from the next change on.
      *
      * @return bool whether it is loaded again
      */
-    public static function agree(Feed $feed, FeedDefinition $definition): bool
+    private static function agree(Feed $feed, FeedDefinition $definition): bool
     {
         $before = $feed->definition->parsed()->carried();
         $moved = array_filter($definition->carried()->columns, static fn (Column $c): bool => ($was = $before->column($c->name)) === null || ! $was->type->equals($c->type));

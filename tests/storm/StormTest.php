@@ -55,7 +55,7 @@ final class StormTest extends TestCase
     public function whatever_happens_a_feed_that_says_on_time_equals_its_source(): void
     {
         $seed = (int) (getenv('LIGHTERMAN_STORM_SEED') ?: random_int(1, 1 << 30));
-        $minutes = (float) (getenv('LIGHTERMAN_STORM_MINUTES') ?: 1);
+        $minutes = (float) (getenv('LIGHTERMAN_STORM_MINUTES') ?: 5);
         fwrite(STDERR, "\nstorm: seed {$seed}, {$minutes} min\n");
         $played = 0;
         for ($until = microtime(true) + 60 * $minutes; microtime(true) < $until; $played++) {

@@ -6,7 +6,6 @@ namespace Tests\Storm;
 
 use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
-use App\Http\Controllers\FeedsController;
 use App\Models\Feed;
 use App\Models\RouteLog;
 use App\Runtime\Systems;
@@ -426,7 +425,7 @@ final class World
     private function agree(Feed $feed): void
     {
         try {
-            app(FeedsController::class)->agree($feed, app(Systems::class));
+            FeedBook::agreeToPresent($feed, app(Systems::class));
         } catch (Explained $e) {
             // "Run this on house, then agree again: ALTER TABLE …;"
             if (preg_match('/agree again: (ALTER TABLE [^;]*;)/', $e->remedy(), $m)) {

@@ -19,7 +19,6 @@ use Illuminate\Http\Request;
 use Illuminate\View\View;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\Guarantee;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\SystemTrouble;
 
 final class FeedsController
@@ -132,14 +131,9 @@ final class FeedsController
     /** Accepts the table's present shape. Columns new at the source are carried only if the landed table has or gets them. */
     public function agree(Feed $feed, Systems $systems): RedirectResponse
     {
-        $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->source);
-        $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
-        foreach ($systems->target($feed->route->target)->prepare($definition->landedTable())->obstacles() as $obstacle) {
-            throw SystemTrouble::lasting('incompatible_table', $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
-        }
-        $again = FeedBook::agree($feed, $definition);
+        $again = FeedBook::agreeToPresent($feed, $systems);
 
-        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The new shape is agreed; the feed goes on from where it stood.'.($again ? ' The table is loaded again meanwhile, for what its rows hold in the columns that are new or of another type.' : ($definition->landing === Landing::Append ? ' The journal has what is new from the next change of each row on.' : '')));
+        return redirect("/feeds/{$this->path($feed)}")->with('done', 'The new shape is agreed; the feed goes on from where it stood.'.($again ? ' The table is loaded again meanwhile, for what its rows hold in the columns that are new or of another type.' : ($feed->definition->body['landing'] === 'append' ? ' The journal has what is new from the next change of each row on.' : '')));
     }
 
     /** Pauses, resumes or runs one or many, or has their files joined. */

@@ -238,7 +238,10 @@ final class Carriers
         }
         $feed = Feed::findOrFail($carrier->id);
         $before = $feed->progress ?? ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0];
-        if (! $window->chunk->last) {
+        if ($window->chunk->last && $carrier->asked) {
+            // What has to be loaded again was found out meanwhile.
+            $feed->update(['progress' => null]);
+        } elseif (! $window->chunk->last) {
             $feed->update(['progress' => ['rows' => $before['rows'] + count($window->chunk->rows)] + $before]);
         } else {
             $whole = $carrier->slice->isWhole();

@@ -124,24 +124,31 @@ final readonly class FactFinder
         if (count($moments) < 2 || $rows === 0) {
             return [0, []];
         }
-        $wanted = ['count(*) AS rows'];
+        $wanted = [];
         foreach ($moments as $i => $a) {
             foreach ($moments as $j => $b) {
                 if ($i !== $j && $a->type->kind === $b->type->kind) {
-                    $wanted[] = 'count(*) FILTER (WHERE '.Connection::name($b->name).' > '.Connection::name($a->name)." + interval '1 second') AS o{$i}_{$j}";
+                    // A second after the last moment there is no moment.
+                    $name = Connection::name($a->name);
+                    $wanted[] = "count(*) FILTER (WHERE {$name} < '294000-01-01' AND ".Connection::name($b->name)." > {$name} + interval '1 second') AS o{$i}_{$j}";
                 }
             }
         }
         $share = $table && $rows > 5 * self::LOOKED_AT ? sprintf(' TABLESAMPLE SYSTEM (%.6F)', min(100, 100 * self::LOOKED_AT / $rows)) : '';
-        $row = $this->connection->row('SELECT '.implode(', ', $wanted)." FROM (SELECT * FROM {$from}{$share} LIMIT ".self::LOOKED_AT.') s') ?? [];
+        $looked = 0;
         $outrun = [];
-        foreach ($row as $name => $count) {
-            if (preg_match('/^o(\d+)_(\d+)$/', $name, $m) && (int) $count > ($outrun[$moments[(int) $m[1]]->name][0] ?? 0)) {
-                $outrun[$moments[(int) $m[1]]->name] = [(int) $count, $moments[(int) $m[2]]->name];
+        // A query gives at most 1,664 columns.
+        foreach (array_chunk($wanted, 800) as $some) {
+            $row = $this->connection->row('SELECT count(*) AS rows, '.implode(', ', $some)." FROM (SELECT * FROM {$from}{$share} LIMIT ".self::LOOKED_AT.') s') ?? [];
+            $looked = max($looked, (int) ($row['rows'] ?? 0));
+            foreach ($row as $name => $count) {
+                if (preg_match('/^o(\d+)_(\d+)$/', $name, $m) && (int) $count > ($outrun[$moments[(int) $m[1]]->name][0] ?? 0)) {
+                    $outrun[$moments[(int) $m[1]]->name] = [(int) $count, $moments[(int) $m[2]]->name];
+                }
             }
         }
 
-        return [(int) ($row['rows'] ?? 0), $outrun];
+        return [$looked, $outrun];
     }
 
     /**

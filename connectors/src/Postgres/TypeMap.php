@@ -25,6 +25,9 @@ final class TypeMap
 
     private const SIZED = ['varchar' => TypeKind::Varchar, 'bpchar' => TypeKind::Char];
 
+    /** Types of the server's own housekeeping: what they say is told as text, and read back only by the server that said it. */
+    private const TOLD = ['regproc', 'regprocedure', 'regoper', 'regoperator', 'regclass', 'regtype', 'regrole', 'regnamespace', 'regconfig', 'regdictionary', 'regcollation', 'int2vector', 'oidvector', 'pg_node_tree', 'pg_ndistinct', 'pg_dependencies', 'pg_mcv_list', 'pg_snapshot', 'txid_snapshot', 'aclitem', 'refcursor', 'gtsvector'];
+
     private const TIMED = ['time' => TypeKind::Time, 'timetz' => TypeKind::TimeTz, 'timestamp' => TypeKind::Timestamp, 'timestamptz' => TypeKind::TimestampTz];
 
     private const WRITTEN = [
@@ -41,11 +44,15 @@ final class TypeMap
         if ($type['kind'] === 'e') {
             return Type::enumeration($name, json_decode((string) $type['labels'], true) ?? []);
         }
+        if ($name === 'citext' && $type['kind'] === 'b') {
+            return Type::of(TypeKind::Text);
+        }
         if ($type['schema'] !== 'pg_catalog') {
             return Type::unmappable((string) $type['written']);
         }
 
         return match (true) {
+            in_array($name, self::TOLD, true) => Type::of(TypeKind::Text),
             isset(self::PLAIN[$name]) => Type::of(self::PLAIN[$name]),
             isset(self::SIZED[$name]) => Type::sized(self::SIZED[$name], $modifier >= 4 ? $modifier - 4 : null),
             isset(self::TIMED[$name]) => Type::sized(self::TIMED[$name], $modifier >= 0 ? $modifier : null),

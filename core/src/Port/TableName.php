@@ -11,9 +11,15 @@ final readonly class TableName
     {
     }
 
-    /** Reads `schema.table`; a name without a schema is taken to be in `public`. */
+    /**
+     * Reads `schema.table`; a name without a schema is taken to be in `public`. A schema with a dot in its name stands in
+     * double quotes, a quote in it doubled: `"my.schema".table`.
+     */
     public static function parse(string $said): self
     {
+        if (preg_match('/^"((?:[^"]|"")+)"\.(.+)$/s', $said, $m)) {
+            return new self(str_replace('""', '"', $m[1]), $m[2]);
+        }
         $at = strpos($said, '.');
 
         return $at === false ? new self('public', $said) : new self(substr($said, 0, $at), substr($said, $at + 1));
@@ -21,6 +27,8 @@ final readonly class TableName
 
     public function __toString(): string
     {
-        return "{$this->schema}.{$this->name}";
+        $schema = strpbrk($this->schema, '."') === false ? $this->schema : '"'.str_replace('"', '""', $this->schema).'"';
+
+        return "{$schema}.{$this->name}";
     }
 }

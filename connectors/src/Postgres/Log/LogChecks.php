@@ -108,7 +108,7 @@ final readonly class LogChecks
      */
     public function missing(array $tables): array
     {
-        $has = array_map(static fn (array $r): string => "{$r['schemaname']}.{$r['tablename']}", $this->connection->rows('SELECT schemaname, tablename FROM pg_publication_tables WHERE pubname = $1', [$this->publication]));
+        $has = array_map(static fn (array $r): string => (string) new TableName((string) $r['schemaname'], (string) $r['tablename']), $this->connection->rows('SELECT schemaname, tablename FROM pg_publication_tables WHERE pubname = $1', [$this->publication]));
 
         return array_values(array_filter($tables, static fn (TableName $t): bool => ! in_array((string) $t, $has, true)));
     }
@@ -126,8 +126,8 @@ final readonly class LogChecks
     public function filtered(array $tables): array
     {
         // Before PostgreSQL 15 there is no such thing, nor a column that says so.
-        $rows = $this->connection->rows("SELECT n.nspname || '.' || c.relname AS name FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE p.pubname = $1 AND (to_jsonb(r) ->> 'prqual' IS NOT NULL OR to_jsonb(r) ->> 'prattrs' IS NOT NULL)", [$this->publication]);
-        $names = array_column($rows, 'name');
+        $rows = $this->connection->rows("SELECT n.nspname AS schema, c.relname AS name FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE p.pubname = $1 AND (to_jsonb(r) ->> 'prqual' IS NOT NULL OR to_jsonb(r) ->> 'prattrs' IS NOT NULL)", [$this->publication]);
+        $names = array_map(static fn (array $r): string => (string) new TableName((string) $r['schema'], (string) $r['name']), $rows);
 
         return array_fill_keys(array_filter(array_map(strval(...), $tables), static fn (string $t): bool => in_array($t, $names, true)), "publication {$this->publication} was altered to take a part of it only");
     }

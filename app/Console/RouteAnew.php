@@ -1,0 +1,27 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Console;
+
+use App\Feeds\FeedBook;
+use App\Models\Route;
+use Lighterman\Core\Port\SystemTrouble;
+
+final class RouteAnew extends Told
+{
+    protected $signature = 'route:anew {route : its name} {--capture=log : log or trigger} {--json}';
+
+    protected $description = "Begins the reading of a route's changes anew: what it is read by is made again, and every table loaded again beside its changes";
+
+    public function handle(): int
+    {
+        $name = (string) $this->argument('route');
+        $log = Route::where('name', $name)->first()?->logBy((string) $this->option('capture'))
+            ?? throw SystemTrouble::lasting('no_log', "There is no route named \"{$name}\" that reads changes by {$this->option('capture')}.", 'bin/lighterman feeds lists routes and captures.');
+        FeedBook::beginAnew($log);
+        $this->asJson() ? $this->json(['route' => $name, 'capture' => $log->capture]) : $this->line("The reading of {$name} begins anew.");
+
+        return self::SUCCESS;
+    }
+}
