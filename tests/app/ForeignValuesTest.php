@@ -92,4 +92,21 @@ final class ForeignValuesTest extends LogRunnerCase
         self::assertSame('rows_kept_out', $feed->refresh()->trouble['reason']);
         self::assertSame('2', $this->house->value('SELECT count(*) FROM copy.casks'), 'nothing is half done');
     }
+
+    #[Test]
+    public function a_table_that_is_dropped_in_another_database_is_the_trouble_of_its_own_feed(): void
+    {
+        $this->cellar->exec("CREATE TABLE casks (code text PRIMARY KEY NOT NULL, note text); INSERT INTO casks VALUES ('a', 'x'); CREATE TABLE vats (code text PRIMARY KEY NOT NULL, note text); INSERT INTO vats VALUES ('v', 'x')");
+        $casks = $this->casks(Capture::Trigger);
+        $vats = $this->logFeed('vats', ['source' => new TableName('main', 'vats'), 'shape' => app(Systems::class)->source($this->source)->shape(new TableName('main', 'vats')), 'capture' => Capture::Trigger, 'key' => ['code']]);
+        $this->drain();
+        $this->cellar->exec("DROP TABLE vats; UPDATE casks SET note = 'y'");
+        $this->drain();
+        self::assertSame(['failed', 'on time', 'y'], [$vats->refresh()->standing, Feed::with('route.logs')->findOrFail($casks->id)->state(), $this->house->value('SELECT note FROM copy.casks')]);
+        $this->cellar->exec("CREATE TABLE vats (code text PRIMARY KEY NOT NULL, note text); INSERT INTO vats VALUES ('w', 'new')");
+        FeedBook::resume([$vats]);
+        $this->drain();
+        $this->drain();
+        self::assertSame([['w', 'new']], array_map(array_values(...), $this->house->rows('SELECT code, note FROM copy.vats')));
+    }
 }

@@ -36,7 +36,7 @@ abstract class LogRunnerCase extends AppCase
     protected function logFeed(string $table = 'loads', array $more = []): Feed
     {
         $name = new TableName('public', $table);
-        $definition = new FeedDefinition(...['name' => $table, 'source' => $name, 'shape' => app(Systems::class)->source($this->source)->shape($name), 'capture' => Capture::Log, 'key' => ['id'], 'landing' => Landing::Upsert,
+        $definition = new FeedDefinition(...['name' => $table, 'source' => $name, 'shape' => $more['shape'] ?? app(Systems::class)->source($this->source)->shape($name), 'capture' => Capture::Log, 'key' => ['id'], 'landing' => Landing::Upsert,
             'landed' => new TableName('copy', $more['name'] ?? $table), ...$more]);
 
         return FeedBook::create($this->source, $this->target, [$definition])[0];

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\MariaDb;
 
 use Lighterman\Connectors\Pdo\Seen;
 use Lighterman\Connectors\Pdo\SequencedChanges;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -170,8 +171,9 @@ final class MariaDbChangeTable extends SequencedChanges
             foreach ($this->writing->rows('SELECT EVENT_MANIPULATION AS event, ACTION_STATEMENT AS body FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = ? AND EVENT_OBJECT_TABLE = ? AND TRIGGER_NAME LIKE ?', [$table->schema, $table->name, "lighterman\\_{$this->id}\\_%"]) as $row) {
                 $there[strtolower((string) $row['event'])] = $row['body'];
             }
-            $shape = $this->source->shape($table);
+            $shape = self::shapeIfThere(fn (): Shape => $this->source->shape($table));
             $why = match (true) {
+                $shape === null => 'the table is gone',
                 count($there) < count(self::EVENTS) => 'a trigger was missing',
                 in_array((string) $table, $unclear, true) => 'a column was dropped under the triggers',
                 array_filter(array_keys(self::EVENTS), fn (string $e): bool => $there[$e] !== $this->body($table, $shape, $e)) !== [] => 'the triggers were older than the table\'s shape',
@@ -204,5 +206,20 @@ final class MariaDbChangeTable extends SequencedChanges
     public function bytes(): int
     {
         return (int) $this->writing->value('SELECT DATA_LENGTH + INDEX_LENGTH FROM information_schema.TABLES WHERE TABLE_SCHEMA = ? AND TABLE_NAME = ?', [$this->settings->database, "lighterman_changes_{$this->id}"]);
+    }
+
+    /** Emptying a table, or taking a partition away, fires no trigger, but makes the table anew. */
+    public function identities(array $tables): array
+    {
+        $identities = [];
+        foreach ($tables as $table) {
+            $made = $this->writing->value('SELECT CREATE_TIME FROM information_schema.TABLES WHERE TABLE_SCHEMA = ? AND TABLE_NAME = ?', [$table->schema, $table->name]);
+            $triggers = $this->writing->value('SELECT group_concat(CREATED ORDER BY TRIGGER_NAME) FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = ? AND EVENT_OBJECT_TABLE = ? AND TRIGGER_NAME LIKE ?', [$table->schema, $table->name, "lighterman\\_{$this->id}\\_%"]);
+            if ($made !== null) {
+                $identities[(string) $table] = new TableIdentity((string) $table, '', [], [], ['the table itself' => $made, 'what records its changes' => (string) $triggers]);
+            }
+        }
+
+        return $identities;
     }
 }

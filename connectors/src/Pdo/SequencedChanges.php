@@ -75,6 +75,19 @@ abstract class SequencedChanges implements ChangeTable
         array_map($this->writing->run(...), $this->tableStatements($first));
     }
 
+    /**
+     * @param  callable(): Shape  $read
+     * @return Shape|null null where the table is gone
+     */
+    protected static function shapeIfThere(callable $read): ?Shape
+    {
+        try {
+            return $read();
+        } catch (SystemTrouble $trouble) {
+            return $trouble->reason === 'no_table' ? null : throw $trouble;
+        }
+    }
+
     public function install(TableName $table): void
     {
         $this->uninstall($table);

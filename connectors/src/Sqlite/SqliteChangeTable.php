@@ -72,7 +72,7 @@ final class SqliteChangeTable extends SequencedChanges
         foreach ($tables as $table) {
             $kind = $this->writing->value('SELECT type FROM sqlite_master WHERE name = ?', [$table->name]);
             $findings[] = match (true) {
-                $kind === null => Finding::failed((string) $table, "There is no table {$table}.", 'Check its name.'),
+                $kind === null => Finding::noTable($table),
                 $kind !== 'table' => Finding::failed((string) $table, "{$table} is not a table that triggers can be put on.", 'Use capture reload or watermark for it.'),
                 $this->exists() && $this->amiss([$table]) === [] => Finding::passed((string) $table, 'Its triggers are in place.'),
                 default => Finding::passed((string) $table, 'Triggers will be put on it.'),
@@ -129,6 +129,11 @@ final class SqliteChangeTable extends SequencedChanges
     {
         $amiss = [];
         foreach ($tables as $table) {
+            if (self::shapeIfThere(fn (): Shape => $this->source->shape($table)) === null) {
+                $amiss[(string) $table] = 'the table is gone';
+
+                continue;
+            }
             $there = array_column($this->writing->rows("SELECT name, sql FROM sqlite_master WHERE type = 'trigger' AND tbl_name = ?", [$table->name]), 'sql', 'name');
             foreach ($this->statements($table) as $event => $wanted) {
                 $made = $there[$this->trigger($table, $event)] ?? null;

@@ -162,13 +162,26 @@ final class PostgresLog implements ChangeLog
     public function open(int $from): LogReader
     {
         $this->required();
-        // Whoever held the log before may stand still with it.
-        $pid = $this->writing->value('SELECT active_pid FROM pg_replication_slots WHERE slot_name = $1 AND active_pid IS NOT NULL', [$this->slot]);
-        if ($pid !== null) {
-            $this->writing->run('SELECT pg_terminate_backend($1::int, 5000)', [$pid]);
-        }
+        $this->free();
 
         return new PostgresLogReader(ReplicationStream::start($this->settings, $this->slot, $this->publication, $from));
+    }
+
+    /** Whoever held the log before lets go of it within moments, or stands still with it. */
+    private function free(): void
+    {
+        for ($tries = 0; ; $tries++) {
+            $pid = $this->writing->value('SELECT active_pid FROM pg_replication_slots WHERE slot_name = $1 AND active_pid IS NOT NULL', [$this->slot]);
+            if ($pid === null) {
+                return;
+            }
+            if ($tries === 10) {
+                $this->writing->run('SELECT pg_terminate_backend($1::int, 5000)', [$pid]);
+
+                return;
+            }
+            usleep(100_000);
+        }
     }
 
     public function required(): LogState
