@@ -156,6 +156,9 @@ final class FeedRunner
         if ($whole && $plan->kind === 'load' && ($missing = $source->withoutWatermark($definition)) > 0) {
             $recorder->say("{$missing} rows have no {$definition->watermark} and are never carried.", 'warning');
         }
+        if ($whole && $plan->kind === 'load' && $definition->watermark !== null && ($ahead = $source->facts($definition->source, $definition->key)->columns[$definition->watermark]->ahead ?? 0) > 0) {
+            $recorder->say("{$ahead} rows have a {$definition->watermark} ahead of the source's clock. Each is carried once the clock has passed it; one at infinity never is.", 'warning');
+        }
         $recorder->end($whole ? 'done' : 'paused');
         if ($whole && $oneSlice) {
             $feed->update(['reload' => null, 'standing' => 'carried', 'progress' => null, 'trouble' => null, 'failures' => 0, 'due_at' => now(), 'why' => 'schedule']);

@@ -207,4 +207,53 @@ final class RunnerTest extends AppCase
         self::assertFalse((bool) $rows->last()->kept);
         self::assertSame('late', $feed->refresh()->state());
     }
+
+    #[Test]
+    public function a_landed_table_that_others_dropped_or_emptied_is_refused_until_it_is_loaded_again(): void
+    {
+        $feed = $this->carry($this->feed());
+        foreach (['DROP TABLE copy.loads' => 'landed_gone', 'TRUNCATE copy.loads' => 'landed_emptied', 'ALTER TABLE copy.loads DROP kg; ALTER TABLE copy.loads ADD kg int' => 'landed_column'] as $sql => $reason) {
+            $this->house->run($sql);
+            $this->gate->run('UPDATE loads SET kg = kg + 1, updated_at = now() WHERE id = 1; SELECT pg_sleep(0.7)');
+            $feed = $this->carry($feed);
+            self::assertSame(['failed', $reason], [$feed->state(), $feed->trouble['reason']], $sql);
+            FeedBook::resume([$feed]);
+            self::assertSame(['failed', $reason], [$this->carry($feed)->state(), $feed->refresh()->trouble['reason']], 'resuming alone does not make it right');
+            $this->actingAs($this->person("engineer {$reason}", 'engineer'))->get('/feeds/loads')->assertOk()->assertSee('Load the table again');
+            $this->post('/feeds/loads/reload', ['what' => 'whole'])->assertSessionHasNoErrors();
+            $this->carry($feed);
+            $feed = $this->carry($feed);
+            self::assertSame('on time', $feed->state());
+            self::assertSame($this->gate->value('SELECT sum(hashint4(id) + kg) FROM loads'), $this->house->value('SELECT sum(hashint4(id) + kg) FROM copy.loads'));
+        }
+    }
+
+    #[Test]
+    public function a_part_of_a_table_is_loaded_again_and_the_position_stays(): void
+    {
+        $feed = $this->carry($this->carry($this->feed()));
+        $stands = $feed->position;
+        $spoil = fn () => $this->house->run('UPDATE copy.loads SET kg = -1 WHERE id BETWEEN 10 AND 20; DELETE FROM copy.loads WHERE id = 15');
+        foreach ([['what' => 'range', 'after' => ['9'], 'until' => ['20']], ['what' => 'keys', 'keys' => implode("\n", range(10, 20))], ['what' => 'column', 'column' => 'kg', 'from' => '10', 'to' => '20'], ['what' => 'whole']] as $asked) {
+            $spoil();
+            $this->actingAs($this->person('engineer '.$asked['what'], 'engineer'))->post('/feeds/loads/reload', $asked)->assertSessionHasNoErrors();
+            $feed = $this->carry($feed);
+            self::assertSame($this->gate->value('SELECT sum(kg) FROM loads'), $this->house->value('SELECT sum(kg) FROM copy.loads'), $asked['what']);
+            self::assertEquals([$stands, null], [$feed->position, $feed->reload]);
+        }
+        foreach ([['what' => 'range', 'after' => ['abc']], ['what' => 'keys', 'keys' => "1\nx"], ['what' => 'column', 'column' => 'kg', 'from' => 'heavy'], ['what' => 'column', 'column' => 'nothing'], ['what' => 'keys', 'keys' => '']] as $asked) {
+            $this->post('/feeds/loads/reload', $asked)->assertSessionHasErrors('said');
+        }
+        self::assertNull($feed->refresh()->reload);
+        $this->artisan('feed:load', ['name' => 'loads', '--key' => ['5', '6']])->expectsOutputToContain('2 keys')->assertSuccessful();
+    }
+
+    #[Test]
+    public function rows_dated_ahead_are_counted_and_said(): void
+    {
+        $this->gate->run("INSERT INTO loads VALUES (901, 1, now() + interval '1 day'), (902, 1, 'infinity'); ANALYZE loads");
+        $feed = $this->carry($this->feed());
+        $said = $feed->runs()->firstOrFail()->lines()->pluck('said')->implode(' ');
+        self::assertStringContainsString('2 rows have a updated_at ahead', str_replace('an updated_at', 'a updated_at', $said));
+    }
 }

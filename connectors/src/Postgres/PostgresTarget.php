@@ -37,7 +37,7 @@ final class PostgresTarget implements TargetSystem
 
     public function capabilities(): TargetCapabilities
     {
-        return new TargetCapabilities(transactional: true);
+        return new TargetCapabilities(transactional: true, noticesTampering: true);
     }
 
     public function prepare(LandedTable $landed): Preparation

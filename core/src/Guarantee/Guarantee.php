@@ -31,6 +31,7 @@ final readonly class Guarantee
             self::deletes($feed, $source),
             self::lateCommits($feed, $source),
             self::order($feed),
+            self::byHand($feed, $target),
             ...self::keptOut($feed),
             ...($target->outsiders === null ? [] : [new Claim('outside readers', 'at risk', 'Through the catalogue only', $target->outsiders)]),
         ]);
@@ -83,6 +84,9 @@ final readonly class Guarantee
         }
         if ($column && $column->nulls > 0) {
             return new Claim('changes', 'at risk', 'Rows without a watermark are not seen', "{$column->nulls} rows have no {$feed->watermark}.");
+        }
+        if ($column && $column->ahead > 0) {
+            return new Claim('changes', 'at risk', 'Rows dated ahead are not seen before their time', "{$column->ahead} rows have a {$feed->watermark} ahead of the source's clock; one at infinity is never carried.");
         }
 
         return $feed->landing === Landing::Append
@@ -164,6 +168,18 @@ final readonly class Guarantee
         return $feed->capture === Capture::Reload
             ? new Claim('order', 'kept', 'As of one moment', 'All rows come from one statement, and readers see either the old table or the new one.')
             : new Claim('order', 'kept', 'In order of the watermark', 'Rows of one source transaction may land in two batches, so the copy can be between two states of the source.');
+    }
+
+    /** What of the doings of others is noticed. */
+    private static function byHand(FeedDefinition $feed, TargetCapabilities $target): Claim
+    {
+        if ($feed->capture === Capture::Reload && $feed->landing === Landing::Replace) {
+            return new Claim('meddling', 'kept', 'What others change in the copy goes with the next reload', 'Every reload builds the table anew.');
+        }
+        $copy = $target->noticesTampering ? 'A landed table that somebody drops, replaces or empties, or of which a column is dropped and added again, holds the feed until it is loaded again. ' : '';
+        $source = $feed->capture->bringsChanges() ? 'A source table that is replaced, and what is done to what records its changes, is noticed within moments and healed by loading it again. ' : '';
+
+        return new Claim('meddling', 'at risk', 'Rows that others change in the copy stay changed', "{$copy}{$source}Single rows that are written by hand in the copy are not noticed; loading the table again mends them.");
     }
 
     /** @return list<Claim> what is kept out of the copy; none where nothing is */
