@@ -237,7 +237,7 @@ final class FeedBook
                     }
                     $changed++;
                 }
-            });
+            }, 3);
         }
 
         return $changed;

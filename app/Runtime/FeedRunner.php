@@ -17,6 +17,7 @@ use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\BrokenFile;
@@ -26,6 +27,7 @@ use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\FileMark;
 use Throwable;
@@ -104,6 +106,9 @@ final class FeedRunner
             // Files are compared with the agreed shape one by one, as they are read.
             ShapeCheck::agreed($source, $definition);
         }
+        if ($definition->capture === Capture::Watermark) {
+            $this->compare($feed, $source, $definition);
+        }
         $taken = new TakenBook($feed->id);
         $slice = $feed->reload === null ? null : Slice::fromArray($feed->reload);
         // A reload reads everything anyway.
@@ -170,6 +175,25 @@ final class FeedRunner
             $feed->refresh();
             $feed->update(['due_at' => $feed->paused_at === null || $feed->cancel_asked ? now() : null]);
         }
+    }
+
+    /**
+     * Rows of a table that is not the one it was have no watermark to be found by, so it is read again whole.
+     *
+     * @throws SystemTrouble where that would add every row once more
+     */
+    private function compare(Feed $feed, SourceSystem $source, FeedDefinition $definition): void
+    {
+        $now = $source->identity($definition->source);
+        $was = $feed->identity === null ? null : TableIdentity::fromArray($feed->identity);
+        if ($now === null || ($was !== null && $now->toArray() == $was->toArray())) {
+            return;
+        }
+        $why = $was === null || $feed->stands()->phase === 'start' ? null : $now->since($was, $definition->carried()->names());
+        if ($why !== null && $definition->landing === Landing::Append) {
+            throw SystemTrouble::lasting('source_replaced', "{$definition->source}: {$why}. What its rows hold now cannot be told from what has landed.", 'Start the feed over.');
+        }
+        $feed->update(['identity' => $now->toArray()] + ($why === null ? [] : ['reload' => ['mends' => true], 'standing' => 'loading', 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)]]));
     }
 
     /** @return bool whether the plan was read to its end */

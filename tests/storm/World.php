@@ -226,7 +226,7 @@ final class World
 
     private function write(Table $table, string $column, string $as, int $n): string
     {
-        return "UPDATE {$table->name} SET {$as} = (SELECT {$table->expression($table->type($column))} FROM (SELECT {$n} AS g) s) WHERE hashtext(id::text) % 17 = 0";
+        return "UPDATE {$table->name} SET touched = clock_timestamp(), {$as} = (SELECT {$table->expression($table->type($column))} FROM (SELECT {$n} AS g) s) WHERE hashtext(id::text) % 17 = 0";
     }
 
     private function asItIs(Table $table): string

@@ -347,7 +347,7 @@ final class Carriers
         $changeLog->remove();
         DB::transaction(function (): void {
             DB::delete('DELETE FROM spool WHERE feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$this->log->route_id, $this->log->capture]);
-            DB::update("UPDATE feeds SET reload = '{\"mends\": true}', rereads = NULL, identity = NULL, progress = NULL, complete_up_to = NULL, standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = ?", [$this->log->route_id, $this->log->capture]);
+            DB::update("UPDATE feeds SET reload = '{\"mends\": true}', rereads = NULL, identity = NULL, progress = NULL, complete_up_to = NULL, gap = jsonb_build_object('at', now(), 'why', 'What its changes were read from was lost'), standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = ?", [$this->log->route_id, $this->log->capture]);
             $this->log->update(['anew_asked' => false, 'read_to' => 0, 'standing' => 'new', 'trouble' => null]);
         });
     }

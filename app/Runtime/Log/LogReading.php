@@ -629,8 +629,8 @@ final class LogReading
         $complete = $this->completeUpTo();
         $this->spool->flush();
         $this->recorder->flush(function () use ($to, $complete): void {
-            DB::update('UPDATE route_logs SET read_to = greatest(read_to, ?), complete_up_to = greatest(complete_up_to, ?::timestamptz), updated_at = now() WHERE id = ?', [$to, $complete, $this->log->id]);
             $this->carriers->completeUpTo($complete);
+            DB::update('UPDATE route_logs SET read_to = greatest(read_to, ?), complete_up_to = greatest(complete_up_to, ?::timestamptz), updated_at = now() WHERE id = ?', [$to, $complete, $this->log->id]);
         });
         if ($to > $this->confirmedTo || $this->reader()->silence() > 10) {
             $this->confirmedTo = max($to, $this->confirmedTo);

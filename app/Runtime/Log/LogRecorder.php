@@ -120,7 +120,6 @@ final class LogRecorder
         }
         try {
             DB::transaction(function () use ($also, $latest): void {
-                $this->demandLease();
                 self::copy($this->receipts);
                 foreach ($latest as $feedId => $receipt) {
                     $this->saveRun($feedId, $receipt);
@@ -129,7 +128,9 @@ final class LogRecorder
                 $this->saveDelays();
                 $this->saveTides();
                 $also === null || $also();
-            });
+                // Last, for who changes a feed locks it before the log of its route.
+                $this->demandLease();
+            }, 3);
         } catch (LeaseLost $lost) {
             $this->forget();
             throw $lost;

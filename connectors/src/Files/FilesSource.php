@@ -13,6 +13,7 @@ use Lighterman\Core\Capture\FileFacts;
 use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Format\CopyText;
@@ -140,6 +141,11 @@ final readonly class FilesSource implements SourceSystem
         $facts = $this->look->at(self::pattern($table));
 
         return $this->named($this->as($table, $facts), $this->firstOf($this->as($table, $facts), [$facts->looked], $rows));
+    }
+
+    public function identity(TableName $table): ?TableIdentity
+    {
+        return null;
     }
 
     public function some(FeedDefinition $definition, Sampling $which, int $rows): array

@@ -12,6 +12,7 @@ use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\SourceMoment;
 use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
@@ -76,6 +77,11 @@ final class PostgresSource implements SourceSystem
         $order = $shape->key === [] ? '' : ' ORDER BY '.implode(', ', array_map(static fn (string $k): string => Connection::name($k).' DESC', $shape->key));
 
         return $this->connection->rows('SELECT * FROM '.Sql::table($table).$order.' LIMIT '.$rows);
+    }
+
+    public function identity(TableName $table): ?TableIdentity
+    {
+        return (new Identities($this->connection))->of([$table], "SELECT '{}'::json WHERE \$2::text IS NOT NULL", '')[(string) $table] ?? null;
     }
 
     public function some(FeedDefinition $definition, Sampling $which, int $rows): array

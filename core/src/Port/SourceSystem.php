@@ -7,6 +7,7 @@ namespace Lighterman\Core\Port;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Position\Position;
@@ -33,6 +34,9 @@ interface SourceSystem
      * @return list<array<string, string|null>> rows as the source renders them
      */
     public function sample(TableName $table, int $rows): array;
+
+    /** What the source's catalogue says now of a table; null where it keeps nothing by which a replaced one is told. */
+    public function identity(TableName $table): ?TableIdentity;
 
     /**
      * Some rows of a feed's source, as the feed reads them.
