@@ -89,6 +89,21 @@ final class EngineTest extends TestCase
     }
 
     #[Test]
+    public function what_went_wrong_is_said_also_where_something_is_done_meanwhile(): void
+    {
+        $engine = new Engine([$this->path], 160, 2, "{$this->path}/spill", alive: static fn () => null);
+        foreach (["SELECT CAST(x AS DECIMAL(10,2)) FROM (VALUES ('NaN'), ('1')) t(x)" => 'NaN', "SELECT CAST(x AS TIMESTAMP) FROM (VALUES ('0000-00-00 00:00:00')) t(x)" => '0000-00-00'] as $sql => $said) {
+            try {
+                $engine->rows($sql);
+                self::fail('It was taken.');
+            } catch (EngineError $error) {
+                self::assertStringContainsString($said, $error->getMessage());
+            }
+        }
+        $engine->close();
+    }
+
+    #[Test]
     public function values_go_in_and_out_as_a_source_writes_them(): void
     {
         $values = [

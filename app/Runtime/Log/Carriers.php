@@ -435,6 +435,8 @@ final class Carriers
             return;
         }
         if ($asked['mends'] ?? false) {
+            // It may have been found out while the feed was paused.
+            $row->standing !== 'carried' || $carrier->blocked || Feed::findOrFail($carrier->id)->update(['standing' => 'loading']);
             $carrier->asked = true;
             if ($carrier->beginsAfter !== 0) {
                 return;
@@ -605,18 +607,23 @@ final class Carriers
             }
         }
         $rest = array_diff_key($tables, $refused);
+        $from = null;
         try {
             $from = $changeLog->ensure(array_values($rest), $begin, $landed);
-            // What was changed before this place is read by the first loads, which have yet to begin.
-            $begin && $this->log->update(['read_to' => $from]);
         } catch (SystemTrouble $trouble) {
-            if ($trouble->mayPass() || $this->carriers === []) {
+            foreach ($trouble->mayPass() ? throw $trouble : $rest as $name => $table) {
+                try {
+                    $from = $changeLog->ensure([$table], $begin, $landed);
+                } catch (SystemTrouble $own) {
+                    $refused[$name] = $own->mayPass() ? throw $own : $own;
+                }
+            }
+            if ($from === null && $this->carriers === []) {
                 throw $trouble;
             }
-            foreach ($rest as $name => $table) {
-                $refused += count($rest) === 1 ? [$name => $trouble] : $this->ensure($changeLog, [$name => $table], $begin, $landed);
-            }
         }
+        // What was changed before this place is read by the first loads, which have yet to begin.
+        $begin && $from !== null && $this->log->update(['read_to' => $from]);
 
         return $refused;
     }

@@ -277,7 +277,7 @@ final class Engine
             $failed = $library->duckdb_pending_error($pending) ?? 'It cannot be run.';
         } elseif ($this->alive !== null) {
             try {
-                $this->await($pending);
+                $failed = $this->await($pending) ? null : $library->duckdb_pending_error($pending) ?? 'It failed.';
             } catch (Throwable $e) {
                 $this->release($prepared, $pending, $result);
                 throw $e;
@@ -294,13 +294,13 @@ final class Engine
         return [$prepared, $pending, $result];
     }
 
-    /** Does the work piece by piece, so that something can be done in between. */
-    private function await(CData $pending): void
+    /** Does the work piece by piece, so that something can be done in between. @return bool whether it came to its end */
+    private function await(CData $pending): bool
     {
         while (true) {
             $state = Library::load()->duckdb_pending_execute_task($pending);
             if ($state === self::READY || $state === self::FAILED) {
-                return;
+                return $state === self::READY;
             }
             if ($state === self::NO_TASKS) {
                 usleep(1000);
