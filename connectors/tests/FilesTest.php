@@ -355,4 +355,25 @@ final class FilesTest extends PostgresCase implements TakenFiles
         $this->take($feed);
         self::assertSame(['2'], array_column($this->landed('id'), 'id'));
     }
+
+    #[Test]
+    public function what_others_call_a_file_and_how_they_end_its_lines_keeps_no_row_out(): void
+    {
+        $gzip = (string) gzencode("id,name\n1,Zoë\n2,Ann\n");
+        $wide = implode(',', array_map(static fn (int $i): string => "c{$i}", range(1, 700)))."\n".implode(',', range(1, 700))."\n".implode(',', range(2, 701))."\n";
+        foreach (['packed.csv' => [$gzip, 2], 'returns.csv' => ["id,name\r1,Zoë\r2,Ann\r", 2], 'unnamed.csv' => ["id,v,\n1,x,2\n2,y,3\n", 2], 'wide.csv' => [$wide, 2], 'blank.csv' => ["note\nx\n\ny\n", 3], 'array.json' => ['[{"id": 1, "v": true}, {"id": 2, "v": "yes"}]', 2], 'utf32.csv' => ["\xFF\xFE\x00\x00".mb_convert_encoding("id,name\n1,Zoë\n2,Ann\n", 'UTF-32LE', 'UTF-8'), 2]] as $name => [$contents, $rows]) {
+            $this->house->run('DROP TABLE IF EXISTS lab."drop"; DROP SCHEMA IF EXISTS lighterman CASCADE');
+            $this->taken = [];
+            $this->leave($name, $contents);
+            $feed = $this->drop($name);
+            self::assertSame($rows, self::total($this->take($feed), 'inserted'), $name);
+            self::assertSame([], $this->unreadable, $name);
+            match ($name) {
+                'blank.csv' => self::assertSame(['x', null, 'y'], array_column($this->landed('note', 'source_line::int'), 'note')),
+                'array.json' => self::assertSame(['true', 'yes'], array_column($this->landed('v', 'source_line::int'), 'v')),
+                'packed.csv', 'returns.csv', 'utf32.csv' => self::assertSame(['Zoë', 'Ann'], array_column($this->landed('name', 'source_line::int'), 'name')),
+                default => null,
+            };
+        }
+    }
 }

@@ -97,7 +97,7 @@ abstract readonly class Store
     {
         $bytes = $this->bytes($path, $hash);
 
-        return FileFormat::isPacked($path) ? Unpacked::of($bytes, $path) : $bytes;
+        return self::unpacked($bytes, $path);
     }
 
     /** The first bytes of a file, unpacked. */
@@ -137,5 +137,32 @@ abstract readonly class Store
     private static function mark(FileAttributes $file): FileMark
     {
         return new FileMark($file->path(), (int) $file->fileSize(), gmdate('Y-m-d\TH:i:s\Z', (int) $file->lastModified()));
+    }
+
+    /**
+     * A packed file may have a name that does not say so; its first bytes do.
+     *
+     * @param  iterable<int, string>  $bytes
+     * @return Generator<int, string>
+     *
+     * @throws BrokenFile
+     */
+    private static function unpacked(iterable $bytes, string $path): Generator
+    {
+        $rest = (static fn (): Generator => yield from $bytes)();
+        $head = '';
+        while ($rest->valid() && strlen($head) < 2) {
+            $head .= $rest->current();
+            $rest->next();
+        }
+        $whole = (static function () use ($head, $rest): Generator {
+            if ($head !== '') {
+                yield $head;
+            }
+            for (; $rest->valid(); $rest->next()) {
+                yield $rest->current();
+            }
+        })();
+        yield from FileFormat::isPacked($path) || str_starts_with($head, "\x1F\x8B") ? Unpacked::of($whole, $path) : $whole;
     }
 }

@@ -29,7 +29,7 @@ final readonly class Detection
     {
         $encoding = $said['encoding'] ?? Encoding::of($sample);
         $text = implode('', iterator_to_array(Encoding::utf8([$sample], $encoding), false));
-        $text = str_contains($text, "\r") && ! str_contains($text, "\n") ? strtr($text, "\r", "\n") : $text;
+        $text = Reader::endsInReturns($text) ? strtr($text, "\r", "\n") : $text;
         $end = strrpos($text, "\n");
         $text = $end === false ? $text : substr($text, 0, $end + 1);
         [$delimiter, $why] = isset($said['delimiter']) ? [$said['delimiter'], self::SAID] : self::delimiter($text);

@@ -71,6 +71,12 @@ final class Reader
         return $names;
     }
 
+    /** Whether the lines of a text end in nothing but a carriage return; a line feed at its very end tells nothing. */
+    public static function endsInReturns(string $text): bool
+    {
+        return preg_match('/\r(?!\n|\z)/', $text) === 1 && ! str_contains(rtrim($text, "\n"), "\n");
+    }
+
     /**
      * Where lines end in nothing but a carriage return, as some programs write them, they end in a line feed.
      *
@@ -88,14 +94,14 @@ final class Reader
                 if ($end >= strlen($held) - 1 && strlen($held) < self::QUOTED) {
                     continue;
                 }
-                $only = ($held[$end] ?? '') === "\r" && ! str_contains($held, "\n");
+                $only = self::endsInReturns($held);
                 $piece = $held;
                 $held = '';
             }
             yield $only ? strtr($piece, "\r", "\n") : $piece;
         }
         if ($held !== '') {
-            yield substr_count($held, "\r") > 0 && ! str_contains($held, "\n") ? strtr($held, "\r", "\n") : $held;
+            yield self::endsInReturns($held) ? strtr($held, "\r", "\n") : $held;
         }
     }
 
