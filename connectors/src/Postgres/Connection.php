@@ -154,8 +154,8 @@ final class Connection
     }
 
     /**
-     * Rows that the transaction under way has put into a table, by the server's own count; null where it keeps none, as for
-     * a table that is parted.
+     * Rows that this session has put into a table, by the server's own count; null where it keeps none, as for a table that
+     * is parted. It begins anew now and then, but never within a transaction.
      *
      * @param  string  $table  as written in SQL
      *

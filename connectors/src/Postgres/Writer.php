@@ -27,6 +27,9 @@ final class Writer
 
     private bool $copying = false;
 
+    /** By the server's count, when the unit began; null where it keeps none. */
+    private ?int $arrivedBefore = null;
+
     /** @param  int  $number  tells writers of one session apart */
     public function __construct(private readonly Connection $connection, private readonly LandedTable $landed, private readonly int $number = 0)
     {
@@ -66,6 +69,7 @@ final class Writer
         } elseif ($this->canMerge() && ! $straight && ! $this->staged) {
             $this->connection->run("CREATE TEMP TABLE {$this->stageName()} ON COMMIT DELETE ROWS AS SELECT {$this->columns} FROM {$this->table} WITH NO DATA");
         }
+        $this->arrivedBefore = $this->connection->insertedInto($this->into());
     }
 
     public function write(string $encoded): void
@@ -107,7 +111,7 @@ final class Writer
     /** What was sent must have arrived: a trigger of the table may keep rows out, and say nothing. */
     private function demandAll(int $rows): void
     {
-        $arrived = $rows === 0 ? 0 : $this->connection->insertedInto($this->into());
+        $arrived = $this->arrivedBefore === null ? null : (int) $this->connection->insertedInto($this->into()) - $this->arrivedBefore;
         if ($arrived !== null && $arrived !== $rows) {
             throw SystemTrouble::lasting('rows_kept_out', "{$this->connection->settings->system}: of {$rows} rows sent to {$this->landed->name} {$arrived} arrived.", 'Look for triggers or rules of the landed table that keep rows out or add some, and take them away.');
         }
