@@ -64,15 +64,26 @@ final class FeedRunner
                 $feed->update(['due_at' => null]);
             }
         } catch (LeaseLost $lost) {
-            $recorder?->say($lost->getMessage(), 'error');
-            $recorder?->end('lost');
+            self::lost($lost, $recorder);
         } catch (Explained $trouble) {
-            $this->failed($feed, $trouble, $recorder);
+            try {
+                // Whoever took over ends the session of who had stood still.
+                $this->leases->renew($lease);
+                $this->failed($feed, $trouble, $recorder);
+            } catch (LeaseLost $lost) {
+                self::lost($lost, $recorder);
+            }
         } catch (Throwable $e) {
             $this->failed($feed, Fault::trouble("feed {$feed->name}", $e, 'carrying this feed'), $recorder);
         } finally {
             $this->leases->release($lease);
         }
+    }
+
+    private static function lost(LeaseLost $lost, ?RunRecorder $recorder): void
+    {
+        $recorder?->say($lost->getMessage(), 'error');
+        $recorder?->end('lost');
     }
 
     /** Joins the small files of what the feed has landed, whether it is due or paused. */

@@ -202,7 +202,7 @@ final class LandingTest extends PostgresCase
         $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
         $session->land($reader->next(), 1);
-        $this->house->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'lighterman target' AND datname = current_database()");
+        $this->house->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name LIKE 'lighterman lands %' AND datname = current_database()");
         $this->assertTrouble('connection_lost', 'was lost', function () use ($session, $reader): void {
             while ($batch = $reader->next()) {
                 $session->land($batch, 1);

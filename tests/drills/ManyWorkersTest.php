@@ -24,7 +24,7 @@ final class ManyWorkersTest extends DrillCase
             for ($round = 0; $round < 6; $round++) {
                 usleep(500_000);
                 $this->gate->run("INSERT INTO t1 SELECT 100000 + {$round} * 100 + g, 'new' FROM generate_series(1, 50) g; INSERT INTO t2 SELECT 100000 + {$round} * 100 + g, 'new' FROM generate_series(1, 50) g");
-                $this->gate->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name IN ('lighterman reader', 'lighterman target') AND datname ~ '{$this->suffix}'");
+                $this->gate->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE (application_name = 'lighterman reader' OR application_name LIKE 'lighterman lands %') AND datname ~ '{$this->suffix}'");
             }
             $this->waitUntil('all copies are equal', function () use ($feeds): bool {
                 for ($i = 1; $i <= $feeds; $i++) {

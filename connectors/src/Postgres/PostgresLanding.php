@@ -102,8 +102,12 @@ final class PostgresLanding implements LandingSession
     /** @param  bool  $beside  whether rows go beside those that are there, whatever the landing */
     private function begin(Batch $batch, bool $straight, bool $beside = false): Unit
     {
-        $this->connection->begin();
-        $unit = new Unit($batch->from, ...$this->ledger->lock($this->feed, $this->token, $batch->from));
+        try {
+            $this->connection->begin();
+            $unit = new Unit($batch->from, ...$this->ledger->lock($this->feed, $this->token, $batch->from));
+        } catch (SystemTrouble $trouble) {
+            (new Superseding($this->connection))->told($trouble, $this->feed, $this->token);
+        }
         $this->demandSame();
         if (! $beside) {
             $this->straight = $straight;

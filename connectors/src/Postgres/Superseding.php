@@ -4,6 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\SystemTrouble;
+
 /**
  * Ends sessions of workers that a newer one has taken over from. One that was stopped in the middle of a landing holds its
  * locks for as long as it stands still, and could commit nothing any more.
@@ -28,5 +31,25 @@ final readonly class Superseding
                     WHERE datname = current_database() AND usename = current_user AND pid <> pg_backend_pid()
                       AND starts_with(application_name, 'lighterman lands ' || $1::text || ' ') AND substr(application_name, length('lighterman lands ' || $1::text || ' ') + 1)::numeric < $2::numeric)
             SQL, [substr($what, 0, 36), $token]);
+    }
+
+    /**
+     * Why a session was lost: who was taken over from is told that, and not that a connection broke.
+     *
+     * @throws LeaseLost|SystemTrouble
+     */
+    public function told(SystemTrouble $trouble, string $what, int $token): never
+    {
+        if ($trouble->reason === 'connection_lost') {
+            try {
+                $newest = (int) $this->connection->value('SELECT token FROM lighterman.position WHERE feed = $1', [$what]);
+            } catch (SystemTrouble) {
+                throw $trouble;
+            }
+            if ($newest > $token) {
+                throw LeaseLost::to($newest, $token);
+            }
+        }
+        throw $trouble;
     }
 }

@@ -132,8 +132,12 @@ final class PostgresChangeLanding implements ChangeLanding
 
     public function begin(): void
     {
-        $this->connection->begin();
-        ['now' => $this->now] = $this->ledger->hold($this->route, $this->token);
+        try {
+            $this->connection->begin();
+            ['now' => $this->now] = $this->ledger->hold($this->route, $this->token);
+        } catch (SystemTrouble $trouble) {
+            (new Superseding($this->connection))->told($trouble, $this->route, $this->token);
+        }
         $this->done = [];
     }
 
