@@ -22,7 +22,8 @@ final class MeddlingTest extends LogRunnerCase
     private function settle(): void
     {
         foreach (RouteLog::orderBy('id')->get() as $log) {
-            for ($times = 0; $times < 4; $times++) {
+            // What is found amiss when a reading begins is loaded by the end of it, or of the next.
+            for ($times = 0; $times < 4 && ($times < 2 || Feed::whereNotNull('reload')->orWhereNotNull('rereads')->exists()); $times++) {
                 $this->drain(log: $log);
             }
         }

@@ -758,6 +758,8 @@ final class LogReading
         } catch (QueryException|LeaseLost) {
             // Our own database is away, or another worker's by now; what landed is copied from the target.
         } finally {
+            // It holds this reading, and with it the connections of both sides.
+            $this->recorder->copied = null;
             $this->landing?->close();
             $this->reader?->close();
         }
