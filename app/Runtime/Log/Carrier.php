@@ -362,16 +362,13 @@ final class Carrier
         $keys = $this->start->keys();
         $upTo = static fn (?array $reached, bool $otherwise): array => array_combine(array_keys($keys), $reached === null ? array_fill(0, count($keys), $otherwise) : $passed($reached, array_values($keys)));
         $open = $this->window !== null && $this->window->opened !== 0 && $this->window->asked === null ? $this->window : null;
-        [$entries, $sound] = $this->start->settle($upTo($this->position->key, false), match (true) {
+        [$entries, $unknown] = $this->start->settle($upTo($this->position->key, false), match (true) {
             $open === null => null, $open->chunk->last => $upTo(null, true), default => $upTo($open->lastKey, false),
         }, $open);
         foreach ($entries as [$change, $commit]) {
             $this->add($change, $commit);
         }
-        if (! $sound) {
-            // It is read again.
-            $this->window = null;
-        }
+        array_map($this->reread(...), $unknown);
     }
 
     /** Has a change treated, and takes what is left of it into the plan. */

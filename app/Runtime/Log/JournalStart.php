@@ -55,12 +55,12 @@ final class JournalStart
      *
      * @param  array<string, bool>  $passed  whether the load has passed a key, by its text
      * @param  array<string, bool>|null  $inChunk  whether a key belongs to the chunk on its way, by its text; null where there is none
-     * @return array{list<array{Change, SourceCommit}>, bool} entries, and whether the chunk still tells what its rows are like
+     * @return array{list<array{Change, SourceCommit}>, list<list<string>>} entries, and keys of the chunk's rows of which not everything is known, so that they have to be read again
      */
     public function settle(array $passed, ?array $inChunk, ?Window $window): array
     {
         $entries = [];
-        $sound = true;
+        $unknown = [];
         foreach ($this->held as [$change, $commit]) {
             $after = $change->after === null ? null : 'k'.$this->key->text($change->after);
             $before = $change->before !== null && $this->key->isSaid($change->before) ? 'k'.$this->key->text($change->before) : $after;
@@ -77,11 +77,14 @@ final class JournalStart
                 $entries[] = [$entry, $commit];
             }
             if ($window !== null && $inChunk !== null) {
-                $sound = $window->follow(! $left && $change->kind !== 'insert' && $before !== null ? substr($before, 1) : null, ! $came && $after !== null && $inChunk[$after] ? $change->after : null) && $sound;
+                $now = ! $came && $after !== null && $inChunk[$after] ? $change->after : null;
+                if (! $window->follow(! $left && $change->kind !== 'insert' && $before !== null ? substr($before, 1) : null, $now)) {
+                    $unknown[] = $this->key->values($now ?? []);
+                }
             }
         }
         $this->held = [];
 
-        return [$entries, $sound];
+        return [$entries, $unknown];
     }
 }

@@ -369,10 +369,7 @@ final class LogReading
             return;
         }
         $this->carriers->settleStart($carrier, $this->changeLog);
-        // What was held may have told that the chunk is of no use.
-        if ($carrier->window !== null) {
-            $this->landChunk($carrier, $carrier->window);
-        }
+        $this->landChunk($carrier, $carrier->window);
     }
 
     private function landChunk(Carrier $carrier, Window $window): void

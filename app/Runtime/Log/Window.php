@@ -71,7 +71,7 @@ final class Window
      * Brings the chunk up to a change of a row that it holds, or would hold.
      *
      * @param  list<string|false|null>|null  $after  null where the row is gone from the chunk
-     * @return bool false when the chunk no longer tells what the row is like
+     * @return bool false when not everything is known of the row, which the chunk then lacks
      */
     public function follow(?string $before, ?array $after): bool
     {
@@ -82,6 +82,8 @@ final class Window
         if ($after !== null) {
             $row = self::filled($after, $known ?? $this->rows[$this->key->text($after)] ?? []);
             if (in_array(false, $row, true)) {
+                unset($this->rows[$this->key->text($after)]);
+
                 return false;
             }
             $this->rows[$this->key->text($row)] = $row;
