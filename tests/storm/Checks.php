@@ -117,7 +117,7 @@ final readonly class Checks
                 return "the change at {$entry['place']} is told twice";
             }
             $places[(string) $entry['place']] = true;
-            if (! $again && in_array($entry['kind'], ['load', 'insert'], true) && isset($rows[(string) $entry['key']]) && $definition->source->name !== '' && ! self::shares($definition, $this->gate)) {
+            if (! $again && in_array($entry['kind'], ['load', 'insert'], true) && isset($rows[(string) $entry['key']]) && ! self::shares($definition, $this->gate)) {
                 return "the row {$entry['key']} begins twice";
             }
             if ($entry['kind'] === 'truncate') {

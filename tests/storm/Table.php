@@ -88,7 +88,7 @@ final class Table
         };
     }
 
-    /** @param  string|null  $extra  further columns with their expressions */
+    /** @param  bool  $update  whether rows that are there already get the new values */
     public function insert(int $from, int $rows, bool $update = true): string
     {
         $columns = [...$this->keyColumns(), ...array_keys($this->columns), ...($this->big ? ['big'] : [])];

@@ -321,7 +321,7 @@ final class Carrier
 
             return;
         }
-        if ($this->position->isLoading() && $this->leavesKey($change) && in_array(false, Window::filled($change->after ?? [], $change->before ?? []), true)) {
+        if ($this->position->isLoading() && $this->leavesKey($change) && in_array(false, Change::filled($change->after ?? [], $change->before ?? []), true)) {
             // The row may not have been loaded under its old key, and then nobody but the source knows the rest of it.
             $this->reread($this->key->values($change->after ?? []));
         }

@@ -27,7 +27,7 @@ final class JournalStart
     public function hold(Change $change, SourceCommit $commit): void
     {
         // What an update does not say of a row may stand in what it says of the row before.
-        $this->held[] = [$change->after === null || $change->before === null ? $change : new Change($change->kind, $change->before, Window::filled($change->after, $change->before), $change->number), $commit];
+        $this->held[] = [$change->after === null || $change->before === null ? $change : new Change($change->kind, $change->before, Change::filled($change->after, $change->before), $change->number), $commit];
     }
 
     public function isEmpty(): bool

@@ -64,7 +64,7 @@ final class Window
             unset($this->rows[$key], $this->missing[$key]);
         }
 
-        return $known === null || $change->after === null ? $change : new Change($change->kind, $change->before, self::filled($change->after, $known), $change->number);
+        return $known === null || $change->after === null ? $change : new Change($change->kind, $change->before, Change::filled($change->after, $known), $change->number);
     }
 
     /**
@@ -80,7 +80,7 @@ final class Window
             unset($this->rows[$before]);
         }
         if ($after !== null) {
-            $row = self::filled($after, $known ?? $this->rows[$this->key->text($after)] ?? []);
+            $row = Change::filled($after, $known ?? $this->rows[$this->key->text($after)] ?? []);
             if (in_array(false, $row, true)) {
                 unset($this->rows[$this->key->text($after)]);
 
@@ -90,19 +90,5 @@ final class Window
         }
 
         return true;
-    }
-
-    /**
-     * @param  list<string|false|null>  $row
-     * @param  list<string|false|null>  $known
-     * @return list<string|false|null> with what it does not say taken from what is known
-     */
-    public static function filled(array $row, array $known): array
-    {
-        foreach (array_keys($row, false, true) as $at) {
-            $row[$at] = array_key_exists($at, $known) ? $known[$at] : false;
-        }
-
-        return $row;
     }
 }

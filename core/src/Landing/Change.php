@@ -19,4 +19,18 @@ final readonly class Change
     public function __construct(public string $kind, public ?array $before, public ?array $after, public int $number)
     {
     }
+
+    /**
+     * @param  list<string|false|null>  $row
+     * @param  array<int, string|false|null>  $known
+     * @return list<string|false|null> the row with what it does not say taken from what is known
+     */
+    public static function filled(array $row, array $known): array
+    {
+        foreach (array_keys($row, false, true) as $at) {
+            $row[$at] = $known[$at] ?? (array_key_exists($at, $known) ? null : false);
+        }
+
+        return $row;
+    }
 }

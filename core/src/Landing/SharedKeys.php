@@ -46,7 +46,7 @@ final class SharedKeys
 
             return $change;
         }
-        $after = $change->after === null ? null : self::filled($change->after, $before);
+        $after = $change->after === null ? null : Change::filled($change->after, $before);
         $old = $this->key->text($before);
         $stood = $this->came[$old] ?? [];
         $which = array_search(self::hash($before), $stood, true);
@@ -107,19 +107,5 @@ final class SharedKeys
     private static function hash(array $row): string
     {
         return hash('xxh128', serialize($row), true);
-    }
-
-    /**
-     * @param  list<string|false|null>  $row
-     * @param  list<string|false|null>  $known
-     * @return list<string|false|null>
-     */
-    private static function filled(array $row, array $known): array
-    {
-        foreach (array_keys($row, false, true) as $at) {
-            $row[$at] = $known[$at];
-        }
-
-        return $row;
     }
 }
