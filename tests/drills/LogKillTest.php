@@ -40,6 +40,6 @@ final class LogKillTest extends LogCase
         $this->assertEveryLandingEqual($told);
         self::assertGreaterThan(2000, (int) $this->house->value("SELECT count(*) FROM l.journal WHERE change_kind <> 'load'"), "too little happened to prove anything {$told}");
         // Triggers write down every value, large ones too.
-        $capture === 'trigger' || self::assertGreaterThan(20, (int) $this->house->value("SELECT count(*) FROM l.journal WHERE not_sent IS NOT NULL AND (row_before->>'id')::bigint <> id"), "no key was moved with a value not sent {$told}");
+        $capture === 'trigger' || self::assertGreaterThan(0, (int) $this->house->value("SELECT count(*) FROM l.journal WHERE not_sent IS NOT NULL AND (row_before->>'id')::bigint <> id"), "no key was moved with a value not sent {$told}");
     }
 }
