@@ -21,7 +21,8 @@ use Lighterman\Core\Port\SystemTrouble;
 /** Compares copies with their sources, row by row, and figures with what was done. */
 final readonly class Checks
 {
-    public function __construct(private Connection $gate, private Connection $house)
+    /** @param  array<string, OtherTable>  $others  tables of sources that are not PostgreSQL, by the names of their feeds */
+    public function __construct(private Connection $gate, private Connection $house, private array $others)
     {
     }
 
@@ -42,9 +43,8 @@ final readonly class Checks
     private function rows(Feed $feed, FeedDefinition $definition): ?string
     {
         $names = $definition->carried()->names();
-        $row = static fn (string $of): string => 'SELECT '.self::key($definition)." AS key, md5(ROW({$of})::text) AS row";
-        $source = array_column($this->gate->rows($row(Connection::names($names)).' FROM '.Sql::table($definition->source)), 'row', 'key');
-        $copy = array_column($this->house->rows($row(Connection::names($names)).' FROM '.$this->copy($feed, $definition).' WHERE '.self::living($definition)), 'row', 'key');
+        $source = $this->source($feed, $definition, $names);
+        $copy = array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition)), 'row', 'key');
         $missing = array_diff_assoc($source, $copy);
         // By watermark deletes are not seen, nor rows that changed without it.
         $extra = $feed->capture === 'watermark' || ($feed->capture === 'reload' && $definition->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
@@ -52,9 +52,30 @@ final readonly class Checks
         return $missing === [] && $extra === [] ? null : count($missing).' rows of '.count($source).' are missing or differ (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), '.count($extra).' should not be there ('.implode(', ', array_slice(array_keys($extra), 0, 3)).')';
     }
 
-    private static function key(FeedDefinition $definition): string
+    /**
+     * @param  list<string>  $names
+     * @return array<string, string> the source's rows by key
+     */
+    private function source(Feed $feed, FeedDefinition $definition, array $names): array
     {
-        return 'ROW('.Connection::names($definition->key).')::text';
+        $treated = $definition->treatment->isEmpty() ? '' : ' WHERE id % '.Story::SET_ASIDE.' <> 0';
+
+        return isset($this->others[$feed->name]) ? $this->others[$feed->name]->rows($definition->key, $names)
+            : array_column($this->gate->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM ".Sql::table($definition->source).$treated), 'row', 'key');
+    }
+
+    /** @param  (callable(string): string)|null  $of  gives the expression of a key's column, when it is not its name */
+    private function key(Feed $feed, FeedDefinition $definition, ?callable $of = null): string
+    {
+        $columns = array_combine($definition->key, array_map($of ?? Connection::name(...), $definition->key));
+
+        return isset($this->others[$feed->name]) ? $this->others[$feed->name]->spelt($columns) : 'ROW('.implode(', ', $columns).')::text';
+    }
+
+    /** @param  list<string>  $names */
+    private function row(Feed $feed, array $names): string
+    {
+        return isset($this->others[$feed->name]) ? 'md5('.$this->others[$feed->name]->spelt(array_combine($names, array_map(Connection::name(...), $names))).')' : 'md5(ROW('.Connection::names($names).')::text)';
     }
 
     private static function living(FeedDefinition $definition): string
@@ -106,9 +127,9 @@ final readonly class Checks
         // What a column that was added later holds in rows that did not change since, no entry tells.
         $first = $feed->definitions()->oldest('version')->firstOrFail()->parsed()->carried();
         $names = array_values(array_filter($definition->carried()->names(), static fn (string $n): bool => $n !== 'big' && $first->column($n)?->type->equals($definition->shape->column($n)->type ?? throw new \LogicException($n)) === true));
-        $key = self::key($definition);
-        $types = array_map(static fn (string $k): string => "(row_before ->> '{$k}')::".TypeMap::write($definition->shape->column($k)->type ?? throw new \LogicException($k)), $definition->key);
-        $entries = $this->house->rows("SELECT {$key} AS key, change_kind AS kind, source_position AS place, md5(ROW(".Connection::names($names).')::text) AS row, CASE WHEN row_before IS NULL THEN NULL ELSE ROW('.implode(', ', $types).")::text END AS before FROM {$this->copy($feed, $definition)} ORDER BY source_position");
+        $before = $this->key($feed, $definition, static fn (string $k): string => "(row_before ->> '{$k}')::".TypeMap::write($definition->shape->column($k)->type ?? throw new \LogicException($k)));
+        $entries = $this->house->rows("SELECT {$this->key($feed, $definition)} AS key, change_kind AS kind, source_position AS place, {$this->row($feed, $names)} AS row, CASE WHEN row_before IS NULL THEN NULL ELSE {$before} END AS before FROM {$this->copy($feed, $definition)} ORDER BY source_position");
+        $shares = ! isset($this->others[$feed->name]) && self::shares($definition, $this->gate);
         $rows = [];
         $places = [];
         $again = $feed->runs()->whereHas('lines', static fn ($q) => $q->where('said', 'like', 'Loads %')->orWhere('said', 'like', '%read again by key%'))->exists();
@@ -117,7 +138,7 @@ final readonly class Checks
                 return "the change at {$entry['place']} is told twice";
             }
             $places[(string) $entry['place']] = true;
-            if (! $again && in_array($entry['kind'], ['load', 'insert'], true) && isset($rows[(string) $entry['key']]) && ! self::shares($definition, $this->gate)) {
+            if (! $again && in_array($entry['kind'], ['load', 'insert'], true) && isset($rows[(string) $entry['key']]) && ! $shares) {
                 return "the row {$entry['key']} begins twice";
             }
             if ($entry['kind'] === 'truncate') {
@@ -131,10 +152,10 @@ final readonly class Checks
                 $rows[(string) $entry['key']] = $entry['row'];
             }
         }
-        if (self::shares($definition, $this->gate)) {
+        if ($shares) {
             return null;
         }
-        $source = array_column($this->gate->rows("SELECT {$key} AS key, md5(ROW(".Connection::names($names).')::text) AS row FROM '.Sql::table($definition->source)), 'row', 'key');
+        $source = $this->source($feed, $definition, $names);
         $missing = array_diff_assoc($source, $rows);
         $extra = array_diff_key($rows, $source);
 

@@ -13,16 +13,19 @@ use Random\Randomizer;
  */
 final readonly class Story
 {
+    /** A treated feed sets rows aside whose number this divides. */
+    public const SET_ASIDE = 13;
+
     /**
-     * @param  list<array<string, mixed>>  $tables  as Table::fromArray() takes them
-     * @param  list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string}>  $feeds
+     * @param  list<array<string, mixed>>  $tables  as Table::fromArray() takes them, or OtherTable::fromArray() where they name their `system`
+     * @param  list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool}>  $feeds
      * @param  list<array<string, mixed>>  $steps  an `act` with what belongs to it
      */
     private function __construct(public int $seed, public array $tables, public array $feeds, public array $steps)
     {
     }
 
-    /** @param  array{seed: int, tables: list<array<string, mixed>>, feeds: list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string}>, steps: list<array<string, mixed>>}  $told */
+    /** @param  array{seed: int, tables: list<array<string, mixed>>, feeds: list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool}>, steps: list<array<string, mixed>>}  $told */
     public static function of(array $told): self
     {
         return new self($told['seed'], $told['tables'], $told['feeds'], $told['steps']);
@@ -33,7 +36,8 @@ final readonly class Story
         $random = new Randomizer(new Mt19937($seed));
         $tables = [];
         for ($n = 0, $all = $random->getInt(1, 3); $n < $all; $n++) {
-            $tables[] = Table::random($random, $n);
+            $system = ['gate', 'gate', 'gate', 'mariadb', 'sqlite'][$random->getInt(0, 4)];
+            $tables[] = $system === 'gate' ? Table::random($random, $n) : OtherTable::random($random, $n, $system);
         }
         $feeds = self::feeds($random, $tables);
         $steps = [];
@@ -58,20 +62,20 @@ final readonly class Story
 
     /**
      * @param  list<array<string, mixed>>  $tables
-     * @return list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string}>
+     * @return list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool}>
      */
     private static function feeds(Randomizer $random, array $tables): array
     {
         $feeds = [];
         $one = static fn (array $of): mixed => $of[$random->getInt(0, count($of) - 1)];
-        foreach (array_keys($tables) as $table) {
+        foreach ($tables as $table => $told) {
             for ($n = 0, $all = $random->getInt(1, 2); $n < $all; $n++) {
-                $capture = $one(['log', 'log', 'log', 'trigger', 'trigger', 'watermark', 'reload']);
+                $capture = $one(isset($told['system']) ? ['trigger', 'trigger', 'watermark', 'reload'] : ['log', 'log', 'log', 'trigger', 'trigger', 'watermark', 'reload']);
                 $landing = match ($capture) {
                     'watermark' => 'upsert', 'reload' => $one(['replace', 'upsert']), default => $one(['upsert', 'upsert', 'versions', 'append']),
                 };
                 $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark']) : 'apply',
-                    'target' => $one(['house', 'house', 'house', 'lake']), 'truncates' => $one(['hold', 'carry'])];
+                    'target' => $one(['house', 'house', 'house', 'lake']), 'truncates' => $one(['hold', 'carry']), 'treated' => ! isset($told['system']) && $told['key'] === 'int' && $landing === 'upsert' && $random->getInt(0, 2) === 0];
             }
         }
 
@@ -94,8 +98,8 @@ final readonly class Story
             'make_again' => 2, 'attach' => 3, 'detach' => 2, 'part' => 2, 'truncate_part' => 1,
             'meddle_publication' => 4, 'meddle_trigger' => 4, 'as_replica' => 2, 'drop_slot' => 1,
             'drop_landed' => 3, 'truncate_landed' => 3, 'drop_landed_column' => 2, 'vacuum_landed' => 1,
-            'pause' => 5, 'resume' => 5, 'load_again' => 4, 'load_range' => 3, 'load_keys' => 3, 'start_over' => 1,
-            'kill' => 5, 'freeze' => 3, 'cut_source' => 3, 'cut_target' => 3, 'wait' => 6, 'quiet' => 3,
+            'pause' => 5, 'resume' => 5, 'load_again' => 4, 'load_range' => 3, 'load_keys' => 3, 'start_over' => 1, 'send_again' => 2,
+            'kill' => 5, 'freeze' => 3, 'cut_source' => 3, 'cut_target' => 3, 'restart' => 1, 'wait' => 6, 'quiet' => 3,
         ];
         $at = $random->getInt(1, array_sum($weights));
         foreach ($weights as $act => $weight) {

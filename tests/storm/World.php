@@ -4,10 +4,12 @@ declare(strict_types=1);
 
 namespace Tests\Storm;
 
+use App\Feeds\AsideDesk;
 use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
 use App\Models\Feed;
 use App\Models\RouteLog;
+use App\Models\SetAside;
 use App\Runtime\Systems;
 use App\Support\SystemKind;
 use Illuminate\Support\Facades\Artisan;
@@ -17,6 +19,7 @@ use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\SystemTrouble;
+use PDO;
 use Symfony\Component\Yaml\Yaml;
 
 /** A source, its targets and a Lighterman with real workers, in which a story is played. */
@@ -36,7 +39,13 @@ final class World
 
     private readonly string $lake;
 
-    /** @var list<Table> */
+    private readonly PDO $mariadb;
+
+    private readonly PDO $sqlite;
+
+    private readonly string $file;
+
+    /** @var list<Table|OtherTable> */
     private array $tables = [];
 
     /** @var list<resource> */
@@ -67,6 +76,14 @@ final class World
             SystemBook::add($role, ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => "storm_{$role}_{$suffix}", 'user' => 'lighterman', 'tls' => 'prefer'], (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD'));
         }
         SystemBook::add('lake', ['path' => $this->lake], '', SystemKind::Lake);
+        [$port, $password] = [(int) getenv('LIGHTERMAN_TEST_MARIA_PORT'), (string) getenv('LIGHTERMAN_TEST_MARIA_PASSWORD')];
+        $this->mariadb = new PDO("mysql:host=127.0.0.1;port={$port}", 'lighterman', $password, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION]);
+        $this->mariadb->exec("CREATE DATABASE storm_{$suffix}; USE storm_{$suffix}");
+        SystemBook::add('mariadb', ['host' => '127.0.0.1', 'port' => $port, 'database' => "storm_{$suffix}", 'user' => 'lighterman', 'tls' => 'prefer'], $password, SystemKind::MariaDb);
+        $this->file = sys_get_temp_dir()."/storm-{$suffix}.db";
+        $this->sqlite = new PDO("sqlite:{$this->file}", null, null, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION, PDO::ATTR_TIMEOUT => 10]);
+        $this->sqlite->exec('PRAGMA journal_mode = WAL');
+        SystemBook::add('sqlite', ['path' => $this->file], '', SystemKind::Sqlite);
     }
 
     private static function connect(string $database): Connection
@@ -78,7 +95,13 @@ final class World
     public function play(): void
     {
         foreach ($this->story->tables as $told) {
-            $table = $this->tables[] = Table::fromArray($told);
+            if (isset($told['system'])) {
+                $this->tables[] = $table = OtherTable::fromArray($told, $told['system'] === 'sqlite' ? $this->sqlite : $this->mariadb);
+                $table->create();
+
+                continue;
+            }
+            $this->tables[] = $table = Table::fromArray($told);
             $this->gate->run($table->create());
             $this->gate->run($table->insert(1, 700));
         }
@@ -99,17 +122,22 @@ final class World
 
     private function startFeeds(): void
     {
-        foreach (['house', 'lake'] as $target) {
-            $feeds = array_values(array_map(fn (array $f): array => array_filter([
-                'name' => $f['name'], 'table' => "public.{$this->tables[$f['table']]->name}", 'capture' => $f['capture'], 'landing' => $f['landing'], 'key' => $this->tables[$f['table']]->keyColumns(), 'landed' => "copy.{$f['name']}",
-                'watermark' => $f['capture'] === 'watermark' ? 'touched' : null, 'deletes' => in_array($f['capture'], ['log', 'trigger'], true) && $f['landing'] === 'upsert' ? $f['deletes'] : null, 'truncates' => in_array($f['capture'], ['log', 'trigger'], true) ? $f['truncates'] : null,
-                'schedule' => in_array($f['capture'], ['log', 'trigger'], true) ? null : ['continuous_pause_seconds' => 1], 'promise_seconds' => 86400,
-            ], static fn (mixed $v): bool => $v !== null), array_filter($this->story->feeds, static fn (array $f): bool => $f['target'] === $target)));
-            if ($feeds === []) {
-                continue;
-            }
+        $routes = [];
+        foreach ($this->story->feeds as $f) {
+            $changes = in_array($f['capture'], ['log', 'trigger'], true);
+            $system = $this->story->tables[$f['table']]['system'] ?? 'gate';
+            $schema = ['gate' => 'public', 'sqlite' => 'main', 'mariadb' => $this->mariadb->query('SELECT DATABASE()')?->fetchColumn()][$system];
+            $routes["{$system} {$f['target']}"][] = array_filter([
+                'name' => $f['name'], 'table' => "{$schema}.{$this->tables[$f['table']]->name}", 'capture' => $f['capture'], 'landing' => $f['landing'], 'key' => $this->tables[$f['table']]->keyColumns(), 'landed' => "copy.{$f['name']}",
+                'watermark' => $f['capture'] === 'watermark' ? 'touched' : null, 'deletes' => $changes && $f['landing'] === 'upsert' ? $f['deletes'] : null, 'truncates' => $changes ? $f['truncates'] : null,
+                'schedule' => $changes ? null : ['continuous_pause_seconds' => 1], 'promise_seconds' => 86400,
+                'treatment' => $f['treated'] ?? false ? ['failing' => 'set_aside', 'columns' => [['as' => 'twice', 'steps' => [['derive' => 'id * 2', 'type' => 'int64']]]], 'checks' => [['check' => 'expression', 'expression' => 'id % '.Story::SET_ASIDE.' != 0', 'else' => 'set_aside']]] : null,
+            ], static fn (mixed $v): bool => $v !== null);
+        }
+        foreach ($routes as $way => $feeds) {
+            [$source, $target] = explode(' ', $way);
             $file = tempnam(sys_get_temp_dir(), 'storm').'.yaml';
-            file_put_contents($file, Yaml::dump(['source' => 'gate', 'target' => $target, 'feeds' => $feeds], 6));
+            file_put_contents($file, Yaml::dump(['source' => $source, 'target' => $target, 'feeds' => $feeds], 6));
             $code = Artisan::call('route:load', ['file' => $file]);
             unlink($file);
             if ($code !== 0) {
@@ -142,23 +170,29 @@ final class World
     {
         $table = $this->tables[$step['table']];
         $n = (int) $step['n'];
+        if ($step['act'] === 'mixed') {
+            array_map(static fn (Table|OtherTable $t) => $t instanceof OtherTable ? $t->act('mixed', $n) : null, $this->tables);
+            $this->atGate('BEGIN; '.implode('; ', array_merge(['SELECT 1'], ...array_map(static fn (Table|OtherTable $t): array => $t instanceof Table ? $t->changes($n) : [], $this->tables))).'; COMMIT');
+
+            return;
+        }
+        if ($table instanceof OtherTable) {
+            $table->act($step['act'], $n) || $this->actBeyond($step, $table, $n);
+
+            return;
+        }
         $name = $table->name;
-        $told = $this->story->feeds[$step['feed']] ?? $this->story->feeds[0];
-        $landed = '"copy"."'.$told['name'].'"';
-        $feed = fn (): Feed => Feed::with('route.source', 'route.target', 'route.logs', 'definition')->where('name', $told['name'])->sole();
         $transaction = static fn (array $sql): string => 'BEGIN; '.implode('; ', $sql).'; COMMIT';
-        $house = $told['target'] === 'house';
         match ($step['act']) {
             'change' => $this->atGate($transaction($table->changes($n))),
-            'mixed' => $this->atGate($transaction(array_merge(...array_map(static fn (Table $t): array => $t->changes($n), $this->tables)))),
             'burst' => array_map(fn (int $i) => $this->atGate($table->update($n + $i, 9)), range(1, 25)),
             'truncate' => $this->atGate("TRUNCATE {$name}"),
             'move' => $this->atGate($table->move($n)),
             'swap' => $this->atGate($table->swap($n)),
             'rollback' => $this->atGate('BEGIN; '.implode('; ', $table->changes($n)).'; ROLLBACK'),
-            'rename_and_back' => $this->column($table, $n, fn (string $c): string => "BEGIN; {$table->update($n, 40)}; ALTER TABLE {$name} RENAME {$c} TO passing; {$this->write($table, $c, 'passing', $n)}; ALTER TABLE {$name} RENAME passing TO {$c}; {$table->update($n + 1, 40)}; COMMIT"),
-            'drop_and_add' => $this->column($table, $n, fn (string $c): string => "BEGIN; {$table->update($n, 40)}; ALTER TABLE {$name} DROP {$c}; UPDATE {$name} SET touched = clock_timestamp() WHERE hashtext(id::text) % 30 = 0; ALTER TABLE {$name} ADD {$c} {$table->type($c)}; {$table->update($n + 1, 40)}; COMMIT"),
-            'alter_and_write' => $this->column($table, $n, fn (string $c): string => "BEGIN; ALTER TABLE {$name} ALTER {$c} TYPE {$table->type($c)} USING CASE WHEN {$c} IS NULL THEN (SELECT {$table->expression($table->type($c))} FROM (SELECT {$n} AS g) s) ELSE {$c} END; {$table->update($n, 40)}; COMMIT"),
+            'rename_and_back' => $this->column($table, $n, fn (string $c) => $this->atGate("BEGIN; {$table->update($n, 40)}; ALTER TABLE {$name} RENAME {$c} TO passing; {$this->write($table, $c, 'passing', $n)}; ALTER TABLE {$name} RENAME passing TO {$c}; {$table->update($n + 1, 40)}; COMMIT")),
+            'drop_and_add' => $this->column($table, $n, fn (string $c) => $this->atGate("BEGIN; {$table->update($n, 40)}; ALTER TABLE {$name} DROP {$c}; UPDATE {$name} SET touched = clock_timestamp() WHERE hashtext(id::text) % 30 = 0; ALTER TABLE {$name} ADD {$c} {$table->type($c)}; {$table->update($n + 1, 40)}; COMMIT")),
+            'alter_and_write' => $this->column($table, $n, fn (string $c) => $this->atGate("BEGIN; ALTER TABLE {$name} ALTER {$c} TYPE {$table->type($c)} USING CASE WHEN {$c} IS NULL THEN (SELECT {$table->expression($table->type($c))} FROM (SELECT {$n} AS g) s) ELSE {$c} END; {$table->update($n, 40)}; COMMIT")),
             'add_column' => $this->addColumn($table, $n),
             'drop_column' => $this->dropColumn($table, $n),
             'widen' => $this->widen($table, $n),
@@ -171,10 +205,26 @@ final class World
             'meddle_trigger' => $this->atGate("ALTER TABLE {$name} DISABLE TRIGGER USER; {$table->update($n, 11)}; DELETE FROM {$name} WHERE hashtext(id::text) % 53 = 0".($n % 2 === 0 ? "; ALTER TABLE {$name} ENABLE TRIGGER USER" : '')),
             'as_replica' => $this->atGate("SET session_replication_role = replica; {$table->update($n, 13)}; SET session_replication_role = origin"),
             'drop_slot' => $this->atGate('SELECT pg_terminate_backend(active_pid, 3000) FROM pg_replication_slots WHERE database = current_database() AND active; SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database() AND NOT active'),
+            default => $this->actBeyond($step, $table, $n),
+        };
+    }
+
+    /**
+     * What is done to a target, to Lighterman's feeds or to its processes.
+     *
+     * @param  array<string, mixed>  $step
+     */
+    private function actBeyond(array $step, Table|OtherTable $table, int $n): void
+    {
+        $told = $this->story->feeds[$step['feed']] ?? $this->story->feeds[0];
+        $landed = '"copy"."'.$told['name'].'"';
+        $feed = static fn (): Feed => Feed::with('route.source', 'route.target', 'route.logs', 'definition')->where('name', $told['name'])->sole();
+        $house = $told['target'] === 'house';
+        match ($step['act']) {
             'drop_landed' => $house ? $this->atHouse("DROP TABLE IF EXISTS {$landed}") : null,
             'truncate_landed' => $house ? $this->atHouse("TRUNCATE {$landed}") : null,
             'vacuum_landed' => $house ? $this->atHouse("VACUUM FULL {$landed}") : null,
-            'drop_landed_column' => $house ? $this->column($table, $n, fn (string $c): string => '', fn (string $c) => $this->atHouse("ALTER TABLE {$landed} DROP IF EXISTS {$c}; ALTER TABLE {$landed} ADD {$c} {$table->type($c)}")) : null,
+            'drop_landed_column' => $house && $table instanceof Table ? $this->column($table, $n, fn (string $c) => $this->atHouse("ALTER TABLE {$landed} DROP IF EXISTS {$c}; ALTER TABLE {$landed} ADD {$c} {$table->type($c)}")) : null,
             'pause' => FeedBook::pause([$feed()]),
             'resume' => $feed()->paused_at === null ? null : FeedBook::resume([$feed()]),
             'load_again' => $this->reload($feed(), Slice::whole()),
@@ -182,7 +232,9 @@ final class World
             'load_keys' => $table->key === 'int' ? $this->reload($feed(), Slice::keys([[(string) ($n % 700)], [(string) ($n % 700 + 1)], ['9999999']])) : null,
             'start_over' => $this->startOver($feed()),
             'kill' => $this->kill($n),
-            'freeze' => $this->freeze($n),
+            'freeze' => $this->freeze($table, $n),
+            'send_again' => AsideDesk::send($feed(), SetAside::where('feed_id', $feed()->id)),
+            'restart' => $this->restart($n),
             'cut_source' => $this->cut($this->gate, $n),
             'cut_target' => $this->cut($this->house, $n),
             'wait' => usleep(($n % 1500) * 1000),
@@ -212,16 +264,11 @@ final class World
         }
     }
 
-    /**
-     * @param  callable(string): string  $sql  for the source
-     * @param  (callable(string): void)|null  $instead
-     */
-    private function column(Table $table, int $n, callable $sql, ?callable $instead = null): void
+    /** @param  callable(string): mixed  $act  what is done with one of its columns, if it has any */
+    private function column(Table $table, int $n, callable $act): void
     {
         $column = $table->column($n);
-        if ($column !== null) {
-            $instead === null ? $this->atGate($sql($column)) : $instead($column);
-        }
+        $column === null || $act($column);
     }
 
     private function write(Table $table, string $column, string $as, int $n): string
@@ -319,14 +366,29 @@ final class World
         }
     }
 
-    private function freeze(int $n): void
+    private function freeze(Table|OtherTable $table, int $n): void
     {
         $pids = $this->processes();
         $pid = $pids[$n % count($pids)];
         posix_kill($pid, SIGSTOP);
-        $this->atGate($this->tables[0]->update($n, 10));
+        $table instanceof OtherTable ? $table->act('change', $n) : $this->atGate($table->update($n, 10));
         usleep(3_500_000);
         posix_kill($pid, SIGCONT);
+    }
+
+    /** The server of the databases breaks down, or is restarted as one does it. Lighterman's own is on it too. */
+    private function restart(int $n): void
+    {
+        $data = (string) $this->gate->value('SHOW data_directory');
+        exec('bash -c '.escapeshellarg('source bin/support/common.sh; as_pg "$(pg_bin)/pg_ctl" -D '.escapeshellarg($data).' -w -m '.($n % 2 === 0 ? 'immediate' : 'fast').' restart').' >/dev/null 2>&1 </dev/null', result_code: $code);
+        if ($code !== 0) {
+            throw new \LogicException('The server did not come back.');
+        }
+        DB::purge();
+        app(Systems::class)->forget();
+        foreach ([$this->gate, $this->house] as $side) {
+            self::at($side, 'SELECT 1');
+        }
     }
 
     private function cut(Connection $side, int $n): void
@@ -347,7 +409,7 @@ final class World
         usleep(50_000);
         $since = now();
         $unequal = [];
-        $checks = new Checks($this->gate, $this->house);
+        $checks = new Checks($this->gate, $this->house, array_filter(array_combine(array_column($this->story->feeds, 'name'), array_map(fn (array $f): Table|OtherTable => $this->tables[$f['table']], $this->story->feeds)), static fn (Table|OtherTable $t): bool => $t instanceof OtherTable));
         for ($until = microtime(true) + self::REST_SECONDS; ; usleep(250_000)) {
             $rest = true;
             foreach (Feed::with('route.source', 'route.target', 'route.logs', 'definition')->orderBy('id')->get() as $feed) {
@@ -464,6 +526,7 @@ final class World
             $admin->run("DROP DATABASE IF EXISTS {$database} WITH (FORCE)");
             $admin->close();
         }
-        exec('rm -rf '.escapeshellarg($this->lake));
+        $this->mariadb->exec('DROP DATABASE '.$this->mariadb->query('SELECT DATABASE()')?->fetchColumn());
+        exec('rm -rf '.escapeshellarg($this->lake).' '.escapeshellarg($this->file).'*');
     }
 }
