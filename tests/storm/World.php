@@ -114,10 +114,14 @@ final class World
         $this->quiet();
     }
 
-    /** @return list<string> what the runs said last */
+    /** @return list<string> what the runs of feeds that change came to say last, and who reads for whom */
     public function lines(): array
     {
-        return array_map(static fn (object $l): string => "{$l->at} {$l->name} {$l->kind} {$l->state}: {$l->said}", array_reverse(DB::select('SELECT l.at, f.name, r.kind, r.state, l.said FROM run_lines l JOIN runs r ON r.id = l.run_id JOIN feeds f ON f.id = r.feed_id ORDER BY l.id DESC LIMIT 40')));
+        return [
+            ...array_map(static fn (object $l): string => "{$l->at} {$l->name} {$l->kind} {$l->state}: {$l->said}", array_reverse(DB::select("SELECT l.at, f.name, r.kind, r.state, l.said FROM run_lines l JOIN runs r ON r.id = l.run_id JOIN feeds f ON f.id = r.feed_id WHERE l.said NOT LIKE 'Reads % whole.' ORDER BY l.id DESC LIMIT 60"))),
+            ...array_map(static fn (object $l): string => 'log '.json_encode($l), DB::select('SELECT *, clock_timestamp() AS now FROM route_logs')),
+            ...array_map(static fn (object $l): string => 'session '.json_encode($l), DB::select("SELECT datname, application_name, state, wait_event, backend_xmin, clock_timestamp() - xact_start AS open, left(query, 120) AS query FROM pg_stat_activity WHERE datname LIKE 'storm%' AND pid <> pg_backend_pid()")),
+        ];
     }
 
     private function startFeeds(): void

@@ -173,6 +173,12 @@ final class Carriers
         return null;
     }
 
+    /** @return list<string> the lasting ids of those that land now */
+    public function landing(): array
+    {
+        return array_values(array_map(static fn (Carrier $c): string => $c->uid, array_filter($this->carriers, static fn (Carrier $c): bool => $c->admitted && ! $c->blocked)));
+    }
+
     /** A feed with records that are to be sent again, and that may land. */
     public function sendable(): ?Carrier
     {

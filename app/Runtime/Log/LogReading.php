@@ -671,6 +671,7 @@ final class LogReading
         $state = $this->changeLog->required();
         if ($this->stateAt - $this->gapsAt >= $gaps) {
             $this->gapsAt = $this->stateAt;
+            $this->atTarget(fn () => $this->landing?->demandKept($this->carriers->landing()));
             $this->carriers->lookForGaps($this->changeLog);
         }
         $this->log->update(['retained_bytes' => $state->retained, 'waiting_bytes' => max(0, $state->end - $this->closedTo), 'clock_ahead_us' => $this->clock->ahead, 'clock_uncertain_us' => $this->clock->uncertain]);

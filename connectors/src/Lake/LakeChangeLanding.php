@@ -175,6 +175,11 @@ final class LakeChangeLanding implements ChangeLanding
         return $receipts;
     }
 
+    public function demandKept(array $feeds): void
+    {
+        // A file of a lake that somebody removed shows when it is read.
+    }
+
     public function join(string $feed): ?JoinedFiles
     {
         $this->begin();

@@ -73,6 +73,15 @@ interface ChangeLanding
     public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime, array $kept = []): array;
 
     /**
+     * Looks whether what landed of the feeds is still there, though nothing of them lands now; between two commits.
+     *
+     * @param  list<string>  $feeds
+     *
+     * @throws FeedRefused when somebody dropped, replaced or emptied a landed table
+     */
+    public function demandKept(array $feeds): void;
+
+    /**
      * Joins the small files that a feed's deliveries have left, as a landing session does; between two commits.
      *
      * @throws FeedRefused|LeaseLost|SystemTrouble

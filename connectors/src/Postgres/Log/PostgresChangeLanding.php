@@ -300,6 +300,27 @@ final class PostgresChangeLanding implements ChangeLanding
      */
     private function demandSame(array $feeds): void
     {
+        $strange = $this->strange($feeds);
+        if ($strange === []) {
+            return;
+        }
+        // Whether a table had been emptied shows only without what was written to it just now.
+        $this->rollback();
+        array_map($this->demandFeed(...), $strange);
+        throw SystemTrouble::passing('table_rewritten', "{$this->connection->settings->system}: a landed table was written anew by somebody else while changes landed.", 'Lighterman lands them again.');
+    }
+
+    public function demandKept(array $feeds): void
+    {
+        array_map($this->demandFeed(...), $this->strange($feeds));
+    }
+
+    /**
+     * @param  list<string>  $feeds
+     * @return list<string> those whose tables the catalogue calls otherwise than when they were landed in last
+     */
+    private function strange(array $feeds): array
+    {
         $tables = [];
         foreach ($feeds as $feed) {
             foreach ($this->lines[$feed] as $line) {
@@ -307,13 +328,8 @@ final class PostgresChangeLanding implements ChangeLanding
             }
         }
         $strange = $tables === [] ? [] : $this->ledger->strange($tables);
-        if ($strange === []) {
-            return;
-        }
-        // Whether a table had been emptied shows only without what was written to it just now.
-        $this->rollback();
-        array_map($this->demandFeed(...), array_filter($feeds, fn (string $f): bool => array_intersect($this->lines[$f], array_keys($strange)) !== []));
-        throw SystemTrouble::passing('table_rewritten', "{$this->connection->settings->system}: a landed table was written anew by somebody else while changes landed.", 'Lighterman lands them again.');
+
+        return array_values(array_filter($feeds, fn (string $f): bool => array_intersect($this->lines[$f], array_keys($strange)) !== []));
     }
 
     /** @throws FeedRefused */
