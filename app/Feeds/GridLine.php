@@ -130,9 +130,9 @@ final class GridLine
         $said += ($this->typed['quote'] ?? '') === '' ? [] : ['quote' => $this->typed['quote'] === 'none' ? null : $this->typed['quote']];
         $said += ($this->typed['null_text'] ?? '') === '' ? [] : ['null' => $this->typed['null_text']];
         $said += ctype_digit($this->typed['quiet'] ?? '') ? ['quiet_seconds' => (int) $this->typed['quiet']] : [];
-        $types = json_decode($this->typed['types'] ?? '', true);
+        $byColumn = array_map(fn (string $field): mixed => json_decode($this->typed[$field] ?? '', true), ['types' => 'types', 'dates' => 'dates']);
 
-        return $said + (is_array($types) && $types !== [] ? ['types' => $types] : []);
+        return $said + array_filter($byColumn, static fn (mixed $chosen): bool => is_array($chosen) && $chosen !== []);
     }
 
     /** @return list<string> columns a watermark can stand on */

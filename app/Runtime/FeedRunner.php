@@ -225,6 +225,7 @@ final class FeedRunner
                     return true;
                 }
                 $receipt = $landing->land($batch, $reading, $plan->kind === 'reload');
+                $receipt === null || $this->sayEmpty($receipt->to->files, $recorder);
                 $reading = $receipt === null ? $reading : 0.0;
                 $this->progress($feed, $batch->rows);
                 if (microtime(true) - $checked > 0.5) {
@@ -241,6 +242,17 @@ final class FeedRunner
         } finally {
             $reader->close();
         }
+    }
+
+    /**
+     * Files that gave nothing, not even a line that was set aside, are seldom meant to.
+     *
+     * @param  list<FileMark>  $files
+     */
+    private function sayEmpty(array $files, RunRecorder $recorder): void
+    {
+        $empty = array_values(array_filter($files, static fn (FileMark $f): bool => $f->rows === 0 && $f->setAside === 0));
+        $empty === [] || $recorder->say((count($empty) === 1 ? "{$empty[0]->path} holds" : Say::files(count($empty)).", such as {$empty[0]->path}, hold").' no rows.', 'caution');
     }
 
     /** Brings our copies up to what stands in the target. @return bool whether they lagged */

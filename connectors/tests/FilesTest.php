@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
+use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Files\FilesSettings;
 use Lighterman\Connectors\Files\FilesSource;
 use Lighterman\Core\Capture\Capture;
@@ -285,6 +286,16 @@ final class FilesTest extends PostgresCase implements TakenFiles
         $this->take($this->drop('harvest/year=*/part-*.parquet'));
         self::assertSame(['2023', '2024', '2025'], array_column($this->house->rows('SELECT DISTINCT year FROM lab."drop" ORDER BY 1'), 'year'));
         self::assertSame(['harvest/year=2025/part-9.parquet'], array_map(static fn (Unreadable $u): string => $u->file, $this->unreadable));
+    }
+
+    #[Test]
+    public function nanoseconds_are_cut_to_the_microsecond_they_are_in(): void
+    {
+        $engine = new Engine([$this->path], 160, 2, "{$this->path}.spill");
+        $engine->run("COPY (SELECT i::int AS id, picked::timestamp_ns AS picked FROM (VALUES (1, '1969-12-31 23:59:59.999999999'), (2, '2026-12-31 23:59:59.999999501'), (3, '2026-01-01 00:00:00'), (4, NULL)) v(i, picked)) TO '{$this->path}/n-1.parquet' (FORMAT parquet)");
+        touch("{$this->path}/n-1.parquet", time() - 60);
+        $this->take($this->drop('n-*.parquet'));
+        self::assertSame(['1969-12-31 23:59:59.999999', '2026-12-31 23:59:59.999999', '2026-01-01 00:00:00', null], array_column($this->landed('picked'), 'picked'));
     }
 
     #[Test]

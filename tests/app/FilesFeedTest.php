@@ -82,6 +82,8 @@ final class FilesFeedTest extends AppCase
             self::assertStringContainsString($said, $page);
         }
 
+        self::assertSame(['must-4.csv holds no rows.'], $run->lines()->where('level', 'caution')->where('said', 'like', '%no rows%')->pluck('said')->all());
+
         // A line is mended in the way the file writes it, a file taken again once it is put right.
         $line = SetAside::where('message', 'like', '%must-2.csv, line 2%')->sole();
         $this->post("/feeds/must/set-aside/{$line->id}", ['values' => ['sample' => 'c', 'ph' => '4,25'] + array_map(strval(...), array_filter($line->record)), 'null' => ['ph' => '1'], 'send' => '1'])->assertRedirect();

@@ -52,6 +52,27 @@ test('the laboratory\'s files are recognised, rehearsed and taken in', async () 
     assert.deepEqual(await violations(page), []);
 });
 
+test('dates that may be read either way are asked for', async () => {
+    leave('plantings/plantings-2026.csv', 'vine,planted_on\n1,02/03/2026\n2,04/05/2026\n');
+    await page.goto(`${base}/feeds/new?source=lab%20drop&target=warehouse`);
+    await page.getByLabel('Tick plantings/plantings-*.csv').check();
+    await page.getByRole('button', { name: 'Next: grid' }).click();
+    await page.getByRole('cell', { name: /day and month cannot be told apart/ }).waitFor();
+    const written = page.getByLabel('How dates of planted_on are written');
+    assert.deepEqual((await written.locator('option').allInnerTexts()).slice(0, 2), ['as found', 'MM/dd/yyyy, month first']);
+    assert.deepEqual(await violations(page), []);
+    await written.selectOption('MM/dd/yyyy');
+    await page.getByLabel('Key', { exact: true }).fill('vine');
+    await page.getByLabel('Landing', { exact: true }).selectOption('upsert');
+    await page.getByLabel('Landed table', { exact: true }).fill('lab.plantings');
+    await page.getByRole('button', { name: 'Look again with this' }).press('Enter');
+    await page.getByText(/^as you say; dates in/).waitFor();
+    assert.deepEqual([await written.inputValue(), await page.getByLabel('Type of planted_on').inputValue()], ['MM/dd/yyyy', 'date']);
+    await page.getByRole('button', { name: 'Next: rehearsal' }).click();
+    await page.getByRole('button', { name: 'Start the feed' }).press('Enter');
+    await until('they are taken as said', async () => (await feed('plantings'))?.state === 'on time' && (await sql('warehouse', 'SELECT string_agg(planted_on::text, \' \' ORDER BY vine) FROM lab.plantings')) === '2026-02-03 2026-04-05');
+});
+
 test('a line that was set aside is mended and lands', async () => {
     const before = Number(await sql('warehouse', 'SELECT count(*) FROM lab.must'));
     await page.goto(`${base}/feeds/must/set-aside`);

@@ -19,6 +19,7 @@ use Lighterman\Connectors\Files\FilesSource;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Schedule;
+use Lighterman\Core\Format\Rows\ValueForm;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Port\TableName;
@@ -28,7 +29,7 @@ use Lighterman\Core\Record\Unreadable;
 /** From choosing tables to starting their feeds: tables, grid, rehearsal, start. Each step carries on what was typed before. */
 final class NewFeedsController
 {
-    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'partition_by', 'deletes', 'take_over', 'format', 'delimiter', 'quote', 'encoding', 'header', 'decimal', 'null_text', 'changed', 'checksum', 'quiet', 'fit', 'types', ...WritingInput::FIELDS];
+    private const FIELDS = ['table', 'name', 'capture', 'watermark', 'key', 'landing', 'landed', 'promise_minutes', 'leave_out', 'partition_by', 'deletes', 'take_over', 'format', 'delimiter', 'quote', 'encoding', 'header', 'decimal', 'null_text', 'changed', 'checksum', 'quiet', 'fit', 'types', 'dates', ...WritingInput::FIELDS];
 
     public function __construct(private readonly Systems $systems)
     {
@@ -193,7 +194,8 @@ final class NewFeedsController
     }
 
     /**
-     * The types that somebody chose for columns of files, as one field; those that were found stay open.
+     * The types that somebody chose for columns of files, and how their dates are written, each as one field; what was found
+     * stays open. Who says how dates are written says that they are dates.
      *
      * @param  array<string, mixed>  $line
      * @return array<string, mixed>
@@ -203,12 +205,18 @@ final class NewFeedsController
         if (! is_array($line['types'] ?? null)) {
             return $line;
         }
-        $chosen = [];
-        foreach ($line['types'] as $i => $type) {
-            $chosen += is_string($type) && $type !== ($line['found'][$i] ?? null) && is_string($line['columns'][$i] ?? null) ? [$line['columns'][$i] => $type] : [];
+        $types = $dates = [];
+        foreach (array_filter($line['columns'] ?? [], is_string(...)) as $i => $column) {
+            $date = $line['dates'][$i] ?? '';
+            $type = $line['types'][$i] ?? null;
+            if (is_string($date) && isset(ValueForm::DATES[$date])) {
+                [$types[$column], $dates[$column]] = ['date', $date];
+            } elseif (is_string($type) && $type !== ($line['found'][$i] ?? null)) {
+                $types[$column] = $type;
+            }
         }
 
-        return ['types' => $chosen === [] ? '' : json_encode($chosen, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)] + $line;
+        return array_map(static fn (array $chosen): string => $chosen === [] ? '' : json_encode($chosen, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE), ['types' => $types, 'dates' => $dates]) + $line;
     }
 
     /** @return array{System, System} */

@@ -36,14 +36,21 @@ final readonly class ParquetFile
      */
     public function rows(Shape $shape): Generator
     {
-        $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::told(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $shape->columns));
         try {
+            $native = $this->engine->describe("SELECT * FROM {$this->from}");
+            $texts = implode(', ', array_map(static fn (Column $c): string => self::cut(TypeMap::told(Engine::name($c->name), $c->type), $native[$c->name] ?? '').' AS '.Engine::name($c->name), $shape->columns));
             foreach ($this->engine->query("SELECT {$texts} FROM {$this->from}") as $row) {
                 yield array_values($row);
             }
         } catch (EngineError $e) {
             throw $this->broken($e);
         }
+    }
+
+    /** Nanoseconds are cut to the microsecond they are in; rounded, the last of a year would be in the next one. */
+    private static function cut(string $text, string $native): string
+    {
+        return $native === 'TIMESTAMP_NS' ? "regexp_replace({$text}, '(\\.\\d{6})\\d+', '\\1')" : $text;
     }
 
     /** @throws BrokenFile */

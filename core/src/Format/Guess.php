@@ -13,6 +13,9 @@ final class Guess
     /** A type is taken if at least this share of the values that are there fit it; the others will be said. */
     private const ENOUGH = 0.98;
 
+    /** What the evidence says of dates that may be read either way. */
+    public const UNTOLD = 'whose day and month cannot be told apart';
+
     private const DATES = ['yyyy-MM-dd' => '/^\d{4}-\d\d-\d\d$/', 'dd.MM.yyyy' => '/^\d\d\.\d\d\.\d{4}$/', 'dd/MM/yyyy' => '/^(0[1-9]|[12]\d|3[01])\/(0[1-9]|1[0-2])\/\d{4}$/', 'MM/dd/yyyy' => '/^(0[1-9]|1[0-2])\/(0[1-9]|[12]\d|3[01])\/\d{4}$/', 'yyyyMMdd' => '/^(19|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])$/'];
 
     /**
@@ -70,7 +73,7 @@ final class Guess
         [$day, $month] = [$counts['date dd/MM/yyyy'] ?? 0, $counts['date MM/dd/yyyy'] ?? 0];
         if ($there > 0 && max($day, $month) / $there >= self::ENOUGH && min($day, $month) > 0 && ($day === $month || min($day, $month) < max($day, $month) && self::contradicts($values, $day > $month))) {
             // Read the wrong way round they would land as other dates.
-            return ['type' => Type::of(TypeKind::Text), 'format' => null, 'evidence' => 'dates in '.number_format(max($day, $month)).' of '.number_format(count($values)).", whose day and month cannot be told apart{$tail}; say date and how it is written, MM/dd/yyyy or dd/MM/yyyy"];
+            return ['type' => Type::of(TypeKind::Text), 'format' => null, 'evidence' => 'dates in '.number_format(max($day, $month)).' of '.number_format(count($values)).', '.self::UNTOLD."{$tail}; say how they are written, MM/dd/yyyy or dd/MM/yyyy"];
         }
         foreach (['boolean', 'date yyyy-MM-dd', 'date dd.MM.yyyy', $month > $day ? 'date MM/dd/yyyy' : 'date dd/MM/yyyy', 'timestamptz', 'timestamp', 'date yyyyMMdd', 'integer', 'decimal', 'float'] as $kind) {
             $fits = $counts[$kind] ?? 0;

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Tests\Format;
 
+use Lighterman\Core\Format\JsonLines\Detection;
 use Lighterman\Core\Format\JsonLines\Reader;
 use Lighterman\Core\Format\JsonLines\Writer;
 use Lighterman\Core\Shape\Column;
@@ -72,5 +73,12 @@ final class JsonLinesTest extends TestCase
         self::assertSame([], array_values(self::read('[]')));
         self::assertStringContainsString('not JSON', (string) array_values(self::read('[{"a": 1}, {"a": }]'))[1]);
         self::assertSame('it is no object', array_values(self::read('[{"a": 1}, 7]'))[1]);
+    }
+
+    #[Test]
+    public function a_name_that_is_empty_is_given_one(): void
+    {
+        self::assertSame([['unnamed' => '1.50', 'a' => 'x', '7' => 'y'], 'it has an empty name beside unnamed, as which it would land'], array_values(self::read("{\"\": 1.50, \"a\": \"x\", \"7\": \"y\"}\n{\"\": 1, \"unnamed\": 2}\n")));
+        self::assertSame(['unnamed', 'a'], array_column(Detection::in("{\"\": 1, \"a\": 2}\n")->columns, 'name'));
     }
 }

@@ -2,10 +2,12 @@
     use App\Support\Say;
     use Lighterman\Core\Format\Delimited\Dialect;
     use Lighterman\Core\Format\FileFormat;
+    use Lighterman\Core\Format\Guess;
     $f = $line->files;
     $r = $f->reading;
     $d = $r->dialect;
     $marks = [';' => 'semicolon  ;', ',' => 'comma  ,', "\t" => 'tab', '|' => 'upright line  |'];
+    $written = json_decode($t['dates'] ?? '', true) ?: [];
     $chosen = json_decode($t['types'] ?? '', true) ?: [];
     $select = fn (string $field) => "lines[{$n}][{$field}]";
     $said = fn (string $field) => $t[$field] ?? '';
@@ -36,7 +38,7 @@
         @php $name = array_keys($f->columns)[$i]; @endphp
         <tr><td class="mono">{{ $name }}<input type="hidden" name="lines[{{ $n }}][columns][{{ $i }}]" value="{{ $name }}"><input type="hidden" name="lines[{{ $n }}][found][{{ $i }}]" value="{{ $f->found[$name] }}"></td>
         <td class="type"><input class="input mono" list="types" name="lines[{{ $n }}][types][{{ $i }}]" value="{{ $chosen[$name] ?? $f->found[$name] }}" aria-label="Type of {{ $name }}"></td>
-        <td>{{ $why }}@if (isset($r->dates[$name])) · written {{ $r->dates[$name] }}@endif</td><td class="mono clip">{{ Illuminate\Support\Str::limit(implode('  ·  ', array_map(fn ($v) => $v === null ? 'null' : Illuminate\Support\Str::limit($v, 24), $f->samples[$name] ?? [])), 90) }}</td></tr>
+        <td>{{ $why }}@if (isset($r->dates[$name]) || str_contains($why, Guess::UNTOLD))<div class="select"><select name="lines[{{ $n }}][dates][{{ $i }}]" aria-label="How dates of {{ $name }} are written"><option value="">{{ isset($written[$name]) || ! isset($r->dates[$name]) ? 'as found' : $r->dates[$name].', as found' }}</option>@foreach (['MM/dd/yyyy' => 'month first', 'dd/MM/yyyy' => 'day first', 'dd.MM.yyyy' => '', 'yyyyMMdd' => ''] as $form => $first)<option value="{{ $form }}" @selected(($written[$name] ?? '') === $form)>{{ $form }}{{ $first === '' ? '' : ", {$first}" }}</option>@endforeach</select></div>@endif</td><td class="mono clip">{{ Illuminate\Support\Str::limit(implode('  ·  ', array_map(fn ($v) => $v === null ? 'null' : Illuminate\Support\Str::limit($v, 24), $f->samples[$name] ?? [])), 90) }}</td></tr>
     @endforeach
     </tbody></table></div>
     <div class="bar" style="margin: 8px 0 0"><span class="faded small">With each row land the file it comes from, <span class="mono">{{ $r->fileColumn }}</span>, and its {{ $r->format->isText() ? 'line' : 'row' }} there, <span class="mono">{{ $r->lineColumn }}</span>; leave them out if you do not want them.</span><button class="button push" formaction="/feeds/new/grid">Look again with this</button></div>

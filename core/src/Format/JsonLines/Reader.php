@@ -20,6 +20,9 @@ final readonly class Reader
 
     private const DEPTH = 128;
 
+    /** What a column is called whose name in the file is empty. */
+    private const UNNAMED = 'unnamed';
+
     /** @param  iterable<int, string>  $pieces  of the file, in order, of any length */
     public function __construct(private iterable $pieces)
     {
@@ -81,7 +84,22 @@ final readonly class Reader
             return 'it is not JSON ('.lcfirst($e->getMessage()).')';
         }
 
-        return $object instanceof \stdClass ? $object : 'it is no object';
+        if (! $object instanceof \stdClass) {
+            return 'it is no object';
+        }
+        if (property_exists($object, '')) {
+            if (property_exists($object, self::UNNAMED)) {
+                return 'it has an empty name beside '.self::UNNAMED.', as which it would land';
+            }
+            $object = (object) array_combine(array_map(static fn (int|string $n): string => self::name((string) $n), array_keys((array) $object)), array_values((array) $object));
+        }
+
+        return $object;
+    }
+
+    private static function name(string $written): string
+    {
+        return $written === '' ? self::UNNAMED : $written;
     }
 
     /** @return array<string, string|null> */
@@ -120,7 +138,7 @@ final readonly class Reader
                 '{', '[' => 1, '}', ']' => -1, default => 0,
             };
             if ($depth === 1 && $token === ':' && is_numeric($tokens[0][$i + 1] ?? '')) {
-                $found[(string) json_decode($tokens[0][$i - 1])] = $tokens[0][$i + 1];
+                $found[self::name((string) json_decode($tokens[0][$i - 1]))] = $tokens[0][$i + 1];
             }
         }
 
