@@ -61,7 +61,7 @@ final class FeedRunner
             if ($feed->paused_at === null && $feed->standing !== 'held') {
                 $this->carry($feed, $lease, $recorder);
             } else {
-                $feed->update(['due_at' => null]);
+                self::dueNext($feed, null, $feed->why);
             }
         } catch (LeaseLost $lost) {
             self::lost($lost, $recorder);
@@ -177,7 +177,8 @@ final class FeedRunner
         }
         $recorder->end($whole ? 'done' : 'paused');
         if ($whole && $oneSlice) {
-            $feed->update(['reload' => null, 'standing' => 'carried', 'progress' => null, 'trouble' => null, 'failures' => 0, 'due_at' => now(), 'why' => 'schedule']);
+            self::loadedAgain($feed);
+            $feed->update(['standing' => 'carried', 'progress' => null, 'trouble' => null, 'failures' => 0, 'due_at' => now(), 'why' => 'schedule']);
         } elseif ($whole) {
             $this->completed($feed, $plan, $definition, $started);
         } else {
@@ -323,13 +324,22 @@ final class FeedRunner
 
     private function completed(Feed $feed, ReadPlan $plan, FeedDefinition $definition, \DateTimeImmutable $started): void
     {
-        $next = $plan->kind === 'load' && ! $plan->empty ? now() : $definition->schedule->next($started, now()->toImmutable());
-        $feed->update([
-            'standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'reload' => null, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0,
-            // Somebody may have asked for a run while this one was under way.
-            'due_at' => $feed->why !== 'asked' && DB::table('feeds')->where('id', $feed->id)->value('why') === 'asked' ? now() : $next,
-            'why' => $plan->kind === 'load' && ! $plan->empty ? 'schedule' : null,
-        ]);
+        $loaded = $plan->kind === 'load' && ! $plan->empty;
+        self::loadedAgain($feed);
+        $feed->update(['standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0]);
+        self::dueNext($feed, $loaded ? now() : $definition->schedule->next($started, now()->toImmutable()), $loaded ? 'schedule' : null);
+    }
+
+    /** What was to be loaded again when this run began has been; what was asked for since has not. */
+    private static function loadedAgain(Feed $feed): void
+    {
+        DB::update('UPDATE feeds SET reload = NULL WHERE id = ? AND reload = ?::jsonb', [$feed->id, $feed->getRawOriginal('reload')]);
+    }
+
+    /** When the feed runs next, unless somebody has asked for a run or resumed it while this one was under way. */
+    private static function dueNext(Feed $feed, ?\DateTimeInterface $at, ?string $why): void
+    {
+        DB::table('feeds')->where('id', $feed->id)->whereRaw('due_at IS NOT DISTINCT FROM ?::timestamptz', [$feed->getRawOriginal('due_at')])->update(['due_at' => $at?->format('Y-m-d H:i:s.uP'), 'why' => $why]);
     }
 
     private function failed(Feed $feed, Explained $trouble, ?RunRecorder $recorder): void
@@ -339,7 +349,8 @@ final class FeedRunner
         $recorder?->fail($held ? 'held' : 'failed', $trouble);
         $failures = $feed->failures + 1;
         $retry = $trouble->mayPass() ? now()->addSeconds(Backoff::seconds($failures)) : null;
-        $feed->update(['standing' => $held ? 'held' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $failures, 'due_at' => $retry, 'why' => 'retry']);
+        $feed->update(['standing' => $held ? 'held' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $failures]);
+        self::dueNext($feed, $retry, 'retry');
     }
 
     /** Forgets a load that was cancelled: what it landed is removed, if Lighterman had made the table. */

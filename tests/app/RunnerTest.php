@@ -12,6 +12,7 @@ use App\Runtime\Leases;
 use App\Runtime\Minder;
 use App\Runtime\Systems;
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\LeaseLost;
 use PHPUnit\Framework\Attributes\Test;
@@ -246,6 +247,34 @@ final class RunnerTest extends AppCase
         }
         self::assertNull($feed->refresh()->reload);
         $this->artisan('feed:load', ['name' => 'loads', '--key' => ['5', '6']])->expectsOutputToContain('2 keys')->assertSuccessful();
+    }
+
+    #[Test]
+    public function what_is_asked_for_while_a_run_is_under_way_is_not_forgotten(): void
+    {
+        $feed = $this->carry($this->carry($this->feed()));
+        $during = function (string $event, callable $do) use (&$feed): void {
+            $done = false;
+            $event::{$event === Run::class ? 'created' : 'updated'}(function () use (&$done, $do, &$feed): void {
+                if (! $done) {
+                    $done = true;
+                    $do(Feed::findOrFail($feed->id));
+                }
+            });
+            $this->gate->run('UPDATE loads SET kg = kg + 1, updated_at = now() WHERE id = 1; SELECT pg_sleep(0.7)');
+            $feed = $this->carry($feed);
+            $event::flushEventListeners();
+            self::assertTrue($done);
+            self::assertTrue($feed->due_at?->isPast() ?? false, 'it is due at once');
+        };
+        $during(Run::class, static fn (Feed $f) => FeedBook::reload($f, Slice::whole()));
+        self::assertNotNull($feed->reload);
+        $feed = $this->carry($feed);
+        self::assertNull($feed->reload);
+        $during(Run::class, static fn (Feed $f) => FeedBook::resume([tap($f, static fn (Feed $f) => FeedBook::pause([$f]))->refresh()]));
+        FeedBook::startOver($feed);
+        $during(Feed::class, static fn (Feed $f) => FeedBook::resume([$f]));
+        self::assertSame([null, 'on time'], [$feed->paused_at, $this->carry($feed)->state()]);
     }
 
     #[Test]

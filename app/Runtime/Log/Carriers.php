@@ -254,7 +254,7 @@ final class Carriers
             $carrier->complete = true;
             $carrier->mends = false;
             $carrier->slice = Slice::whole();
-            $feed->update(['progress' => null, 'standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => null]);
+            $feed->update(['progress' => null, 'standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => ($feed->reload['begun'] ?? true) ? null : $feed->reload]);
             $this->recorder->say($carrier, $whole ? 'The load is complete; from here on the feed follows the log.' : 'What was asked for is loaded; the feed goes on following the log.');
         }
     }
