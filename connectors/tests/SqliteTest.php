@@ -99,6 +99,21 @@ final class SqliteTest extends OtherSourceCase
     }
 
     #[Test]
+    public function looking_at_a_file_takes_nothing_from_who_holds_it(): void
+    {
+        $path = "{$this->folder}/held.db";
+        $holder = new PDO("sqlite:{$path}", null, null, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION]);
+        $holder->exec('PRAGMA journal_mode = WAL; CREATE TABLE casks (id integer PRIMARY KEY)');
+        for ($id = 1; $id <= 5; $id++) {
+            $source = new SqliteSource(new SqliteSettings('cellar', $path));
+            $source->catalogue();
+            // Who closes a database last takes the log written ahead away, if nobody holds it.
+            exec(escapeshellarg(PHP_BINARY).' -r '.escapeshellarg("(new PDO('sqlite:{$path}'))->exec('INSERT INTO casks VALUES ({$id})');"), result_code: $code);
+            self::assertSame([0, $id], [$code, (int) $holder->query('SELECT count(*) FROM casks')->fetchColumn()]);
+        }
+    }
+
+    #[Test]
     public function a_file_that_is_not_one_is_refused_and_none_is_made(): void
     {
         file_put_contents("{$this->folder}/notes.txt", 'Twelve casks of the late pear.');

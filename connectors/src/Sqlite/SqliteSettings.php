@@ -12,9 +12,6 @@ use PDOException;
 /** Where an SQLite database lies on this machine. */
 final readonly class SqliteSettings
 {
-    /** The first bytes of every database file. @see https://www.sqlite.org/fileformat.html#the_database_header */
-    private const HEADER = "SQLite format 3\0";
-
     private const BUSY_SECONDS = 5;
 
     public function __construct(public string $system, public string $path)
@@ -31,11 +28,18 @@ final readonly class SqliteSettings
         $this->look();
         $pdo = new PDO("sqlite:{$this->path}", null, null, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION, PDO::ATTR_TIMEOUT => self::BUSY_SECONDS, PDO::ATTR_STRINGIFY_FETCHES => true]);
         $pdo->exec('PRAGMA trusted_schema = OFF');
+        // Says whether it is a database.
+        $pdo->query('PRAGMA schema_version');
 
         return $pdo;
     }
 
-    /** A file that is not there would be made, and one of another kind written over. */
+    /**
+     * A file that is not there would be made. What is in it is read by SQLite alone: closing a file that was opened past it
+     * drops every lock that this process has on it, and others then take away the log written ahead that we read from.
+     *
+     * @see https://www.sqlite.org/howtocorrupt.html#_posix_advisory_locks_canceled_by_a_separate_thread_doing_close_
+     */
     private function look(): void
     {
         if (! str_starts_with($this->path, '/')) {
@@ -46,9 +50,6 @@ final readonly class SqliteSettings
         }
         if (! is_readable($this->path)) {
             throw SystemTrouble::lasting('no_privilege', "{$this->system}: {$this->path} may not be read.", 'Give the account that Lighterman runs under the right to read it.');
-        }
-        if (filesize($this->path) > 0 && file_get_contents($this->path, length: 16) !== self::HEADER) {
-            throw SystemTrouble::lasting('no_database', "{$this->system}: {$this->path} is not an SQLite database.", 'Check the path. An encrypted database cannot be read.');
         }
     }
 
@@ -69,7 +70,8 @@ final readonly class SqliteSettings
             $code === 8 => SystemTrouble::lasting('no_privilege', "{$said}.", "Give the account that Lighterman runs under the right to write {$this->path} and its folder."),
             $code === 13 => SystemTrouble::passing('disk_full', "{$said}.", "Free space on the disk of {$this->path}. Lighterman tries again."),
             $code === 10 => SystemTrouble::passing('busy', "{$said}.", 'The disk reported an error. Lighterman tries again.'),
-            in_array($code, [11, 26], true) => SystemTrouble::lasting('no_database', "{$said}.", 'The file is damaged, or is no SQLite database. Check it with PRAGMA integrity_check.'),
+            $code === 26 => SystemTrouble::lasting('no_database', "{$this->system}: {$this->path} is not an SQLite database.", 'Check the path. An encrypted database cannot be read.'),
+            $code === 11 => SystemTrouble::lasting('no_database', "{$said}.", 'The file is damaged. Check it with PRAGMA integrity_check.'),
             str_contains($said, 'no such table') => SystemTrouble::lasting('no_table', "{$said}.", 'Check its name; it may have been dropped or renamed.'),
             str_contains($said, 'no such column') => SystemTrouble::lasting('no_column', "{$said}.", 'Check its name; it may have been dropped or renamed.'),
             default => SystemTrouble::lasting('refused', "{$said}.", 'Correct what the message names and try again.'),
