@@ -201,7 +201,11 @@ final class FeedRunner
         if ($now === null || ($was !== null && $now->toArray() == $was->toArray())) {
             return;
         }
-        $why = $was === null || $feed->stands()->phase === 'start' ? null : $now->since($was, $definition->carried()->names());
+        $why = $was === null || $feed->stands()->phase === 'start' ? null : match ($definition->landing) {
+            // What need not have touched its rows is not worth starting over for.
+            Landing::Append => $now->unrecorded()->since($was, $definition->carried()->names()),
+            default => $now->since($was, $definition->carried()->names()),
+        };
         if ($why !== null && $definition->landing === Landing::Append) {
             throw SystemTrouble::lasting('source_replaced', "{$definition->source}: {$why}. What its rows hold now cannot be told from what has landed.", 'Start the feed over.');
         }

@@ -448,6 +448,10 @@ final class Carriers
                 return;
             }
         }
+        if ($carrier->apart) {
+            // What waits to be landed is older than what the load will read, and must not pass for seen by it.
+            return;
+        }
         $carrier->asked = false;
         $carrier->beginsAfter = null;
         [$carrier->slice, $carrier->mends, $carrier->window] = [Slice::fromArray($asked), $asked['mends'] ?? false, null];

@@ -9,6 +9,7 @@ use Lighterman\Connectors\Pdo\PdoConnection;
 use Lighterman\Connectors\Pdo\PdoSource;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\SourceMoment;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Port\TableName;
@@ -52,6 +53,14 @@ final class MariaDbSource extends PdoSource
             new TableName((string) $t['s'], (string) $t['n']), $t['r'] === null ? null : (int) $t['r'], (int) $t['b'], $t['c'] === '' || $t['c'] === 'VIEW' ? null : $t['c'],
         ], $this->connection->rows("SELECT TABLE_SCHEMA AS s, TABLE_NAME AS n, TABLE_ROWS AS r, coalesce(DATA_LENGTH + INDEX_LENGTH, 0) AS b, TABLE_COMMENT AS c FROM information_schema.TABLES
             WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') AND TABLE_NAME NOT LIKE 'lighterman|_%' ESCAPE '|' ORDER BY TABLE_NAME"));
+    }
+
+    /** When a table was made is told to the second; a column that is dropped and added again comes last. */
+    public function identity(TableName $table): ?TableIdentity
+    {
+        $columns = $this->connection->rows('SELECT t.CREATE_TIME AS made, c.COLUMN_NAME AS name, c.ORDINAL_POSITION AS place, c.COLUMN_TYPE AS type FROM information_schema.TABLES t JOIN information_schema.COLUMNS c USING (TABLE_SCHEMA, TABLE_NAME) WHERE t.TABLE_SCHEMA = ? AND t.TABLE_NAME = ?', [$table->schema, $table->name]);
+
+        return $columns === [] || $columns[0]['made'] === null ? null : new TableIdentity('', '', array_map(static fn (array $c): array => [(string) $c['place'], (string) $c['type']], array_column($columns, null, 'name')), recording: ['the table itself' => $columns[0]['made']]);
     }
 
     protected function shapes(?TableName $only): array

@@ -13,7 +13,6 @@ use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\SourceMoment;
 use Lighterman\Core\Capture\TableFacts;
-use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\BatchReader;
@@ -80,11 +79,6 @@ abstract class PdoSource implements SourceSystem
     private function rendered(Shape $shape): string
     {
         return implode(', ', array_map(fn (Column $c): string => $this->spelling->rendered($c).' AS '.$this->spelling->name($c->name), $shape->columns));
-    }
-
-    public function identity(TableName $table): ?TableIdentity
-    {
-        return null;
     }
 
     public function some(FeedDefinition $definition, Sampling $which, int $rows): array

@@ -9,6 +9,7 @@ use Lighterman\Connectors\Pdo\PdoConnection;
 use Lighterman\Connectors\Pdo\PdoSource;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\SourceMoment;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Port\Finding;
@@ -91,6 +92,15 @@ final class SqliteSource extends PdoSource
             // Not every build of SQLite can tell.
             return 0;
         }
+    }
+
+    /** Where a table begins in the file is given to another one when it is dropped, so that any change of the schema counts. */
+    public function identity(TableName $table): ?TableIdentity
+    {
+        $columns = $this->connection->rows("SELECT m.rootpage AS page, c.name, c.cid, c.type FROM sqlite_master m, pragma_table_xinfo(m.name) c WHERE m.type = 'table' AND m.name = ?", [$table->name]);
+
+        return $columns === [] ? null : new TableIdentity((string) $columns[0]['page'], '', array_map(static fn (array $c): array => [(string) $c['cid'], (string) $c['type']], array_column($columns, null, 'name')),
+            recording: ['the schema of its database' => (string) $this->connection->value('PRAGMA schema_version')]);
     }
 
     protected function shapes(?TableName $only): array

@@ -14,7 +14,7 @@ final readonly class TableIdentity
     /**
      * @param  string  $table  another one when the table was dropped and made again
      * @param  string  $storage  another one when its rows were written anew
-     * @param  array<string, array{string, string}>  $columns  by name: what tells it from another column of that name, and what changes whenever it is altered
+     * @param  array<array-key, array{string, string}>  $columns  by name: what tells it from another column of that name, and what changes whenever it is altered
      * @param  array<string, array{string, bool}>  $parts  partitions by what tells them from others: their storage, and whether they came with rows of their own
      * @param  array<string, string>  $recording  what records the changes, by what it is called in a sentence: changes whenever it is altered
      */
@@ -51,6 +51,12 @@ final readonly class TableIdentity
         }
 
         return $this->partsSince($earlier);
+    }
+
+    /** The same without what was done to more than the table alone. */
+    public function unrecorded(): self
+    {
+        return new self($this->table, $this->storage, $this->columns, $this->parts);
     }
 
     private function partsSince(self $earlier): ?string
