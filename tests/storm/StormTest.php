@@ -37,6 +37,7 @@ final class StormTest extends TestCase
         if (self::$database === null) {
             self::$database = 'storm_own_'.bin2hex(random_bytes(3));
             $this->admin('CREATE DATABASE '.self::$database);
+            $this->admin('ALTER DATABASE '.self::$database.' SET synchronous_commit = on');
             register_shutdown_function(fn () => $this->admin('DROP DATABASE IF EXISTS '.self::$database.' WITH (FORCE)'));
         }
         config(['database.connections.pgsql.database' => self::$database]);

@@ -64,6 +64,8 @@ final class World
         $admin = self::connect('postgres');
         foreach (['gate', 'house'] as $role) {
             $admin->run("CREATE DATABASE storm_{$role}_{$suffix}");
+            // Who breaks down may forget nothing that was committed.
+            $admin->run("ALTER DATABASE storm_{$role}_{$suffix} SET synchronous_commit = on");
         }
         $admin->close();
         $this->gate = self::connect("storm_gate_{$suffix}");

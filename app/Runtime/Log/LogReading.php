@@ -497,7 +497,7 @@ final class LogReading
             return $window->chunk->last ? Position::log($place) : Position::logLoading($place, $window->lastKey ?? $carrier->position->key);
         }
 
-        return $carrier->position->isLoading() ? Position::logLoading($place, $carrier->position->key) : Position::log($place);
+        return $carrier->position->at($place);
     }
 
     /** Lands what a feed that was apart has in the spool. @return bool whether there was any */

@@ -106,7 +106,7 @@ final readonly class Position
     /** The same state of loading at a later place in the log. */
     public function at(string $place): self
     {
-        return $this->phase === 'log load' ? self::logLoading($place, $this->key) : self::log($place);
+        return $this->isLoading() ? self::logLoading($place, $this->key) : self::log($place);
     }
 
     public function isLoading(): bool
