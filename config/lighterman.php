@@ -7,6 +7,8 @@ return [
     'lease_seconds' => (int) env('LIGHTERMAN_LEASE_SECONDS', 30),
     // How often it is looked whether anybody has meddled with what records changes, or with the tables themselves.
     'gap_seconds' => (int) env('LIGHTERMAN_GAP_SECONDS', 15),
+    // Longest value that is carried; a record with a longer one is set aside.
+    'value_bytes' => (int) env('LIGHTERMAN_VALUE_MB', 64) << 20,
     // Logs of routes that one worker's children read; each is a process of its own.
     'logs_per_worker' => 8,
     // Longest wait between two tries of a feed that failed for a reason that may pass.

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
+use App\Feeds\AsideDesk;
 use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
 use App\Models\Feed;
@@ -11,6 +12,7 @@ use App\Models\SetAside;
 use App\Runtime\Systems;
 use App\Support\SystemKind;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\TableName;
@@ -70,6 +72,30 @@ final class ForeignValuesTest extends LogRunnerCase
             self::assertSame('mended', $this->house->value("SELECT note FROM copy.casks WHERE code = 'k000700'"));
             self::assertSame('n', $this->house->value("SELECT note FROM copy.casks WHERE code = 'k000003'"), 'the row stays as it was until its record is mended');
         }
+    }
+
+    #[Test]
+    #[TestWith([Capture::Reload])]
+    #[TestWith([Capture::Trigger])]
+    public function values_that_cannot_be_written_set_their_records_aside_alone(Capture $capture): void
+    {
+        config(['lighterman.value_bytes' => 1 << 20]);
+        $this->cellar->exec("CREATE TABLE casks (code text PRIMARY KEY NOT NULL, racked_on date, note text); INSERT INTO casks VALUES ('a', '2024-02-29', 'fine'), ('b', '0000-00-00', 'x'), ('c', '2024-00-10', 'x'), ('d', NULL, printf('%.*c', 1048577, 'y')), ('e', NULL, printf('%.*c', 1048576, 'z'))");
+        $feed = $this->casks($capture);
+        $carry = fn () => $capture === Capture::Trigger ? $this->drain() : $this->carry($feed);
+        $carry();
+        self::assertSame([['a', '4'], ['e', '1048576']], array_map(array_values(...), $this->house->rows('SELECT code, length(note) FROM copy.casks ORDER BY code')));
+        self::assertSame(['no_date', 'no_date', 'too_long'], SetAside::orderBy('id')->pluck('reason')->sort()->values()->all());
+        $long = SetAside::where('reason', 'too_long')->sole();
+        self::assertSame('… too long to be kept here', $long->whole()['note']);
+        AsideDesk::send($feed->refresh()->load('route'), SetAside::whereKey($long->id));
+        $carry();
+        self::assertSame(['too_long', '2'], [$long->refresh()->reason, $this->house->value('SELECT count(*) FROM copy.casks')], 'the mark is never sent in its place');
+        config(['lighterman.value_bytes' => 2 << 20]);
+        FeedBook::reload($feed, Slice::keys([['d']]));
+        $carry();
+        $carry();
+        self::assertSame('1048577', $this->house->value("SELECT length(note) FROM copy.casks WHERE code = 'd'"), 'with the limit raised the row is loaded by its key');
     }
 
     #[Test]

@@ -24,7 +24,7 @@ use Lighterman\Core\Landing\SharedKeys;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
 use Lighterman\Core\Position\Position;
-use Lighterman\Core\Record\Unwritable;
+use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\Treated;
@@ -137,6 +137,7 @@ final class Carrier
         public readonly int $definitionId,
         public readonly FeedDefinition $definition,
         public Position $position,
+        public readonly Bounds $bounds,
     ) {
         $this->key = KeyOf::columns($definition->carried()->names(), $definition->key);
         $landed = $definition->landedTable();
@@ -375,9 +376,9 @@ final class Carrier
     public function add(Change $change, SourceCommit $commit): void
     {
         $change = $this->overtake($change);
-        if ($change->after !== null && ($column = Unwritable::column($this->definition->carried()->names(), $change->after)) !== null) {
+        if ($change->after !== null && ($unwritable = $this->bounds->fault($change->after)) !== null) {
             $this->setAside++;
-            $this->aside->addUnwritable($change->after, Unwritable::why($column), $this->place($change, $commit));
+            $this->aside->addUnwritable($change->after, $unwritable, $this->place($change, $commit));
             if ($this->leavesKey($change)) {
                 $this->plan->add(new Change('delete', $this->treater === null ? $change->before : $this->treater->before($change->before ?? []), null, $change->number), $commit);
             }

@@ -11,6 +11,7 @@ use App\Runtime\Backoff;
 use App\Runtime\ShapeCheck;
 use App\Runtime\ShapeMoved;
 use App\Runtime\Systems;
+use App\Runtime\Treating\Treating;
 use App\Runtime\Trouble;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Log\Relation;
@@ -488,7 +489,7 @@ final class Carriers
         $ready = [];
         foreach ($new as [$row, $blocked]) {
             $definition = $definitions[$row->definition_id]->parsed();
-            $carrier = new Carrier((int) $row->id, $row->uid, $row->name, (int) $row->definition_id, $definition, $row->position === null ? Position::start() : Position::fromJson($row->position));
+            $carrier = new Carrier((int) $row->id, $row->uid, $row->name, (int) $row->definition_id, $definition, $row->position === null ? Position::start() : Position::fromJson($row->position), Treating::bounds($definition->carried(), $this->log->route->target));
             $carrier->blocked = $blocked;
             $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
             $ready[] = [$carrier, $row];

@@ -8,7 +8,6 @@ use App\Models\SetAside;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
-use Lighterman\Core\Record\Unwritable;
 
 /**
  * Lands records of one feed that were set aside, each at the place it had in the source's log, so that versions and
@@ -40,10 +39,10 @@ final class SendAgain
         foreach ($records as $record) {
             $whole = $record->whole();
             $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $carrier->definition->carried()->names());
-            $unwritable = Unwritable::column($carrier->definition->carried()->names(), $raw);
+            $unwritable = $carrier->bounds->fault($raw);
             if ($unwritable !== null) {
                 $failed++;
-                $record->failAgain(Unwritable::REASON, Unwritable::why($unwritable));
+                $record->failAgain($unwritable->reason, $unwritable->message);
 
                 continue;
             }

@@ -70,9 +70,9 @@ final class AsideBook
      * @param  list<string|false|null>  $row
      * @param  array{run: int, sequence: int, position: string, lsn?: int, number?: int, kind?: string, at?: int}  $where
      */
-    public function addUnwritable(array $row, string $why, array $where): void
+    public function addUnwritable(array $row, Unwritable $why, array $where): void
     {
-        $this->write($row, $where + ['step' => 'writing the record', 'reason' => Unwritable::REASON, 'message' => $why, 'at_step' => []]);
+        $this->write($why->kept($this->columns, $row), $where + ['step' => 'writing the record', 'reason' => $why->reason, 'message' => $why->message, 'at_step' => []]);
     }
 
     /**

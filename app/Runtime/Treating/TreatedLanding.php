@@ -13,8 +13,8 @@ use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Record\Receipt;
-use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
@@ -42,6 +42,7 @@ final class TreatedLanding
         private readonly ?Treater $treater,
         private readonly RunRecorder $recorder,
         private readonly WatchCounter $watch,
+        private readonly Bounds $bounds,
     ) {
         $this->table = $definition->landedTable();
         $this->begin();
@@ -114,7 +115,7 @@ final class TreatedLanding
 
     private function treated(Batch $batch): Batch
     {
-        [$encoded, $unwritable] = str_contains($batch->encoded, "\0") ? $this->writable($batch) : [$batch->encoded, 0];
+        [$encoded, $unwritable] = $this->bounds->suspects($batch->encoded) ? $this->writable($batch) : [$batch->encoded, 0];
         if ($this->treater === null) {
             return $batch->unreadable === [] && $unwritable === 0 ? $batch : $batch->treated($batch->shape, $encoded, 0, $unwritable);
         }
@@ -138,16 +139,16 @@ final class TreatedLanding
     {
         $left = [];
         $apart = 0;
-        $columns = $this->definition->treated()->names();
         foreach (explode("\n", substr($batch->encoded, 0, -1)) as $line) {
-            if (! str_contains($line, "\0")) {
+            $row = $this->bounds->suspects($line) ? CopyText::row($line) : [];
+            $fault = $this->bounds->fault($row);
+            if ($fault === null) {
                 $left[] = $line;
 
                 continue;
             }
-            $row = CopyText::row($line);
             $apart++;
-            $this->book->addUnwritable($row, Unwritable::why((string) Unwritable::column($columns, $row)), ['run' => $this->recorder->run->id, 'sequence' => $this->sequence, 'position' => (string) $batch->to]);
+            $this->book->addUnwritable($row, $fault, ['run' => $this->recorder->run->id, 'sequence' => $this->sequence, 'position' => (string) $batch->to]);
         }
         $this->book->flush();
 
@@ -214,9 +215,9 @@ final class TreatedLanding
             foreach ($records as $record) {
                 $whole = $record->whole();
                 $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $columns);
-                $unwritable = Unwritable::column($columns, $raw);
+                $unwritable = $this->bounds->fault($raw);
                 if ($unwritable !== null) {
-                    $record->failAgain(Unwritable::REASON, Unwritable::why($unwritable));
+                    $record->failAgain($unwritable->reason, $unwritable->message);
 
                     continue;
                 }

@@ -10,7 +10,9 @@ use App\Runtime\Systems;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Step\Lookup;
 use Lighterman\Core\Treatment\Treater;
@@ -22,6 +24,12 @@ final class Treating
     public static function of(FeedDefinition $definition, string $sourceName, int $run): ?Treater
     {
         return $definition->treatment->isEmpty() ? null : new Treater(self::compiled($definition), $definition->treatment, self::stamps($sourceName, $run));
+    }
+
+    /** @param  Shape  $shape  of the records as they are read */
+    public static function bounds(Shape $shape, System $target): Bounds
+    {
+        return Bounds::of($shape, $target->kind->keepsFiles(), (int) config('lighterman.value_bytes'));
     }
 
     public static function compiled(FeedDefinition $definition): RowCompiler

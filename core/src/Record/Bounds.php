@@ -1,0 +1,95 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Record;
+
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TypeKind;
+
+/** What a target can hold of the values of a table. Looking at a whole block costs little; only where something is suspected are its rows looked at. */
+final readonly class Bounds
+{
+    /** Digits of a decimal that files of a lake hold exactly; those with more are kept there as text. */
+    private const DIGITS = 38;
+
+    private const ZERO_DATE = '/^(?:0000-|\d{4,6}-00|\d{4,6}-\d\d-00)/';
+
+    /** A moment of a year with six digits, of which a few fit. */
+    private const FAR = '/^(?:29[5-9]|[3-9]\d\d)\d{3}-|^2942[5-9]\d-|^29424[7-9]-|^294[3-9]\d\d-/';
+
+    /**
+     * @param  list<string>  $columns
+     * @param  list<int>  $dates  places of columns with dates
+     * @param  list<int>  $moments  places of those that may be too far away
+     * @param  list<int>  $decimals  places of those that have to be numbers
+     */
+    private function __construct(private array $columns, private array $dates, private array $moments, private array $decimals, private int $longest)
+    {
+    }
+
+    /**
+     * @param  bool  $files  whether the target keeps files, which hold less than a database does
+     * @param  int  $longest  bytes that a value may have
+     */
+    public static function of(Shape $shape, bool $files, int $longest): self
+    {
+        $where = static fn (callable $is): array => array_keys(array_filter($shape->columns, $is));
+        $moment = static fn (Column $c): bool => in_array($c->type->kind, [TypeKind::Timestamp, TypeKind::TimestampTz], true);
+
+        return new self(
+            $shape->names(),
+            $where(static fn (Column $c): bool => $c->type->kind === TypeKind::Date || $moment($c)),
+            $files ? $where($moment) : [],
+            $files ? $where(static fn (Column $c): bool => $c->type->kind === TypeKind::Decimal && $c->type->precision !== null && $c->type->precision <= self::DIGITS) : [],
+            $longest,
+        );
+    }
+
+    /** Whether a value among lines in the text form of COPY may be one that cannot be written. */
+    public function suspects(string $encoded): bool
+    {
+        return str_contains($encoded, "\0")
+            || strlen($encoded) > $this->longest
+            || ($this->dates !== [] && str_contains($encoded, '-00') && preg_match('/(?:^|\t)(?:0000-|\d{4,6}-00|\d{4,6}-\d\d-00)/m', $encoded))
+            || ($this->moments !== [] && preg_match('/(?:^|\t)\d{6}-\d\d-/m', $encoded))
+            || ($this->decimals !== [] && (str_contains($encoded, 'NaN') || str_contains($encoded, 'Infinity')));
+    }
+
+    /** @param  list<string|false|null>  $row  in the order of the shape's columns */
+    public function fault(array $row): ?Unwritable
+    {
+        foreach ($row as $i => $value) {
+            if (! is_string($value)) {
+                continue;
+            }
+            if (strlen($value) > $this->longest || $value === Unwritable::NOT_KEPT) {
+                return Unwritable::tooLong($this->columns[$i], $this->longest);
+            }
+            if (str_contains($value, "\0")) {
+                return Unwritable::zeroByte($this->columns[$i]);
+            }
+        }
+
+        return $this->among($row, $this->dates, self::ZERO_DATE, Unwritable::noDate(...))
+            ?? $this->among($row, $this->moments, self::FAR, Unwritable::tooFar(...))
+            ?? $this->among($row, $this->decimals, '/NaN|Infinity/', Unwritable::noNumber(...));
+    }
+
+    /**
+     * @param  list<string|false|null>  $row
+     * @param  list<int>  $places
+     * @param  callable(string): Unwritable  $fault
+     */
+    private function among(array $row, array $places, string $pattern, callable $fault): ?Unwritable
+    {
+        foreach ($places as $place) {
+            if (is_string($row[$place] ?? null) && preg_match($pattern, $row[$place])) {
+                return $fault($this->columns[$place]);
+            }
+        }
+
+        return null;
+    }
+}
