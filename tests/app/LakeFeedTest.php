@@ -14,9 +14,13 @@ use App\Runtime\FileJoining;
 use App\Runtime\Leases;
 use App\Runtime\Systems;
 use App\Support\ResultChart;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\QueryResult;
+use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -56,6 +60,21 @@ final class LakeFeedTest extends LakeCase
         $feed = $this->carry($feed);
         self::assertSame([2, 0, 2, true, 'on time'], [$this->lastRun($feed)->read, $this->lastRun($feed)->inserted, $this->lastRun($feed)->set_aside, $this->lastRun($feed)->addsUp(), $feed->state()]);
         self::assertSame($files, glob("{$this->path}/copy/loads/*/*.parquet") ?: []);
+    }
+
+    #[Test]
+    public function a_table_of_very_many_columns_lands_and_names_that_differ_by_case_are_refused_before(): void
+    {
+        $this->gate->run('CREATE TABLE wide (id int PRIMARY KEY, '.implode(', ', array_map(static fn (int $n): string => "c{$n} int", range(1, 1590))).'); INSERT INTO wide SELECT g FROM generate_series(1, 50) g; CREATE TABLE cased (id int PRIMARY KEY, "Name" text, name text)');
+        $definition = fn (string $name): FeedDefinition => new FeedDefinition($name, $table = new TableName('public', $name), app(Systems::class)->source($this->source)->shape($table), Capture::Reload, ['id'], Landing::Upsert, new TableName('copy', $name));
+        $feed = $this->carry(FeedBook::create($this->source, $this->lake, [$definition('wide')])[0]);
+        self::assertStringContainsString('LIGHTERMAN_LAKE_MEMORY_MB', $feed->trouble['remedy'] ?? '', 'what it takes is said');
+        config(['lighterman.lake.memory_mb' => 320]);
+        app(Systems::class)->forget();
+        self::assertNull($this->carry($feed)->trouble);
+        self::assertSame([['50']], $this->inLake('SELECT count(*) FROM copy.wide'));
+        $obstacles = app(Systems::class)->target($this->lake)->prepare($definition('cased')->landedTable())->obstacles();
+        self::assertStringContainsString('the columns Name and name, which files of a lake cannot tell apart', implode(' ', array_map(static fn (Finding $f): string => $f->said, $obstacles)));
     }
 
     #[Test]

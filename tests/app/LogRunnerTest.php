@@ -248,6 +248,25 @@ final class LogRunnerTest extends LogRunnerCase
     }
 
     #[Test]
+    #[TestWith([Capture::Reload])]
+    #[TestWith([Capture::Log])]
+    public function values_that_files_of_a_lake_cannot_hold_set_their_records_aside_alone(Capture $capture): void
+    {
+        $path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
+        mkdir($path);
+        try {
+            $this->target = SystemBook::add('lake', ['path' => $path], '', SystemKind::Lake);
+            $this->gate->run("CREATE TABLE public.far (id int PRIMARY KEY, price numeric(10,2), any_price numeric, at timestamp); INSERT INTO far VALUES (1, 'NaN', 1, now()), (2, 1, 'NaN', '294276-01-01'), (3, 2.5, 'NaN', '294246-12-31'), (4, NULL, NULL, 'infinity')");
+            $feed = $this->logFeed('far', ['capture' => $capture]);
+            $capture === Capture::Log ? $this->drain() : $this->carry($feed);
+            self::assertSame([['3', '2.50', 'NaN'], ['4', null, null]], app(Systems::class)->target($this->target)->query('SELECT id, price, any_price FROM copy.far ORDER BY id', 10, 30)->rows);
+            self::assertSame(['no_number' => '1', 'too_far' => '2'], SetAside::all()->mapWithKeys(static fn (SetAside $r): array => [$r->reason => $r->whole()['id']])->sortKeys()->all());
+        } finally {
+            exec('rm -rf '.escapeshellarg($path));
+        }
+    }
+
+    #[Test]
     public function a_row_that_moves_past_the_load_before_it_was_loaded_is_not_lost(): void
     {
         $this->gate->run("CREATE TABLE papers (id int PRIMARY KEY, state text, paper text); ALTER TABLE papers ALTER paper SET STORAGE EXTERNAL; INSERT INTO papers SELECT g, 'new', repeat(g::text, 3000) FROM generate_series(1, 3000) g");

@@ -96,6 +96,9 @@ final class LakeTarget implements TargetSystem
         if ($landed->bringsChanges && $landed->forks !== []) {
             $findings[] = Finding::failed('Forks', 'Changes of a log or of triggers cannot be parted by forks in a lake.', 'Take the forks away, use capture watermark or reload, or land the changes in a database.');
         }
+        foreach ($this->sameButForCase($landed) as [$one, $other]) {
+            $findings[] = Finding::failed('Columns', "{$landed->name} would have the columns {$one} and {$other}, which files of a lake cannot tell apart.", 'Land one of them under another name, or leave it out.');
+        }
         $below = "{$landed->name->schema}/{$landed->name->name}";
         if ($there === null) {
             $strangers = $this->folder->files($below);
@@ -113,6 +116,18 @@ final class LakeTarget implements TargetSystem
         }
 
         return new Preparation(true, [], $findings);
+    }
+
+    /** @return list<array{string, string}> */
+    private function sameButForCase(LandedTable $landed): array
+    {
+        $known = $pairs = [];
+        foreach ($landed->columns() as $column) {
+            $lower = mb_strtolower($column->name);
+            isset($known[$lower]) ? $pairs[] = [$known[$lower], $column->name] : $known[$lower] = $column->name;
+        }
+
+        return $pairs;
     }
 
     public function alter(array $statements): void

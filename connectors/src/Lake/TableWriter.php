@@ -415,7 +415,7 @@ final class TableWriter
     {
         return match (true) {
             str_contains($said, 'No space left') => SystemTrouble::passing('disk_full', "{$this->landed->name}: the disk of the lake is full.", 'Free space. Lighterman tries again.'),
-            str_starts_with($said, 'Out of Memory') => SystemTrouble::passing('out_of_memory', "{$this->landed->name}: the engine's memory does not suffice ({$said}).", 'Raise lighterman.lake.memory_mb.'),
+            str_starts_with($said, 'Out of Memory') => SystemTrouble::passing('out_of_memory', "{$this->landed->name}: the engine's memory does not suffice ({$said}).", 'Give it more (LIGHTERMAN_LAKE_MEMORY_MB, 160 unless said), or leave columns out: each needs about 0.2 MB.'),
             str_starts_with($said, 'Conversion Error') => SystemTrouble::lasting('unfit_value', "{$this->landed->name}: a value does not fit its column. {$said}", 'Convert the column on the feed\'s Columns page, to text for instance, or say there what becomes of such a value.'),
             default => SystemTrouble::lasting('refused', "{$this->landed->name}: {$said}", 'Correct what the message names and try again.'),
         };
