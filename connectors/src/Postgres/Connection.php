@@ -168,6 +168,33 @@ final class Connection
         return $rows === null ? null : (int) $rows;
     }
 
+    /**
+     * Copies lines into a table. What was sent must have arrived: a trigger may keep rows out, and say nothing.
+     *
+     * @param  string  $into  as written in SQL
+     * @param  string  $columns  as written in SQL
+     * @param  string  $lines  text form of COPY, whole lines
+     *
+     * @throws SystemTrouble also with reason `rows_kept_out`
+     */
+    public function copy(string $into, string $columns, string $lines): void
+    {
+        $before = $this->insertedInto($into);
+        $this->copyBegin("{$into} ({$columns})");
+        $this->copyPut($lines);
+        $this->copyEnd();
+        $this->demandArrived($into, $before, substr_count($lines, "\n"));
+    }
+
+    /** @param  int|null  $before  what insertedInto() said before the rows were sent */
+    public function demandArrived(string $into, ?int $before, int $sent): void
+    {
+        $arrived = $before === null ? null : (int) $this->insertedInto($into) - $before;
+        if ($arrived !== null && $arrived !== $sent) {
+            throw SystemTrouble::lasting('rows_kept_out', "{$this->settings->system}: of {$sent} rows sent to {$into} {$arrived} arrived.", 'Look for triggers or rules of the landed table that keep rows out or add some, and take them away.');
+        }
+    }
+
     /** Begins a COPY into a table; until copyEnd() the session takes nothing but rows. */
     public function copyBegin(string $into): void
     {

@@ -97,7 +97,7 @@ final class Writer
     public function finish(int $rows): Counts
     {
         $this->pause();
-        $this->demandAll($rows);
+        $this->connection->demandArrived($this->into(), $this->arrivedBefore, $rows);
         if ($this->replaces) {
             return (new Swap($this->connection, $this->landed))->swap($this->table, $this->besideName(), $rows);
         }
@@ -106,15 +106,6 @@ final class Writer
         }
 
         return $this->merge($rows);
-    }
-
-    /** What was sent must have arrived: a trigger of the table may keep rows out, and say nothing. */
-    private function demandAll(int $rows): void
-    {
-        $arrived = $this->arrivedBefore === null ? null : (int) $this->connection->insertedInto($this->into()) - $this->arrivedBefore;
-        if ($arrived !== null && $arrived !== $rows) {
-            throw SystemTrouble::lasting('rows_kept_out', "{$this->connection->settings->system}: of {$rows} rows sent to {$this->landed->name} {$arrived} arrived.", 'Look for triggers or rules of the landed table that keep rows out or add some, and take them away.');
-        }
     }
 
     /** What would be run to write some lines into the table as it is. */

@@ -59,9 +59,7 @@ final class FeedTable
             $this->connection->run("CREATE TEMP TABLE {$this->stage} ON COMMIT DELETE ROWS AS SELECT {$head}, {$landed} FROM {$this->table} WITH NO DATA");
             $this->staged = true;
         }
-        $this->connection->copyBegin("pg_temp.{$this->stage} (".implode(', ', array_keys(self::HEAD)).', '.Connection::names($columns).')');
-        $this->connection->copyPut($lines);
-        $this->connection->copyEnd();
+        $this->connection->copy("pg_temp.{$this->stage}", implode(', ', array_keys(self::HEAD)).', '.Connection::names($columns), $lines);
     }
 
     public function isStaged(): bool

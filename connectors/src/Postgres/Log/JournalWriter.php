@@ -46,9 +46,7 @@ final readonly class JournalWriter implements ChangeWriter
     private function copy(string $lines): void
     {
         $columns = [...$this->table->carried, ...$this->table->having('source_position', 'change_kind', 'changed_at', 'row_before', 'not_sent', 'delivered_at')];
-        $this->connection->copyBegin("{$this->table->table} (".Connection::names($columns).')');
-        $this->connection->copyPut($lines);
-        $this->connection->copyEnd();
+        $this->connection->copy($this->table->table, Connection::names($columns), $lines);
     }
 
     /** @param  list<string|false|null>  $row */

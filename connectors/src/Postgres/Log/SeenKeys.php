@@ -52,9 +52,7 @@ final readonly class SeenKeys
             $lines[] = CopyText::line($key);
         }
         if ($lines !== []) {
-            $this->connection->copyBegin("{$this->table} ({$this->keys})");
-            $this->connection->copyPut(implode('', $lines));
-            $this->connection->copyEnd();
+            $this->connection->copy($this->table, $this->keys, implode('', $lines));
         }
     }
 
