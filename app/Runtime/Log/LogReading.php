@@ -515,6 +515,8 @@ final class LogReading
         if (! $this->carriers->guarded($carrier, fn (): bool => $drain->some($this->clock))) {
             $carrier->apart = false;
             $this->carriers->lookAgain();
+            // What was to wait for that begins now.
+            $this->tickedAt = 0.0;
         }
 
         return true;
@@ -685,6 +687,9 @@ final class LogReading
     /** Brings the feeds up to what people have changed. @return bool false when the route carries nothing by its log any more */
     private function sync(): bool
     {
+        // A feed that is taken in anew looks in the spool whether anything waits for it.
+        $this->spool->flush();
+
         return $this->carriers->sync($this->changeLog, $this->landing === null ? null : $this->landing(), function (callable $do, ?Carrier $c = null): mixed {
             $this->stayAlive();
 
