@@ -169,7 +169,8 @@ final class FeedBook
     {
         $before = $feed->definition->parsed()->carried();
         $moved = array_filter($definition->carried()->columns, static fn (Column $c): bool => ($was = $before->column($c->name)) === null || ! $was->type->equals($c->type));
-        $again = $moved !== [] && $definition->landing !== Landing::Append && $feed->complete_up_to !== null && $definition->files === null;
+        // Of a first load, what was read before has to be read again too.
+        $again = $moved !== [] && $definition->landing !== Landing::Append && $feed->stands()->phase !== 'start' && $definition->files === null;
         self::change($feed, $definition);
         $again && self::each([$feed], 'agreed to a new shape of', static fn (): array => ['reload' => ['mends' => true]]);
         self::resume([$feed->refresh()]);

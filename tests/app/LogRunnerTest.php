@@ -267,6 +267,27 @@ final class LogRunnerTest extends LogRunnerCase
     }
 
     #[Test]
+    public function a_column_that_comes_during_a_first_load_is_loaded_for_the_rows_that_were_there(): void
+    {
+        $this->gate->run("CREATE TABLE papers (id int PRIMARY KEY, paper text); ALTER TABLE papers ALTER paper SET STORAGE EXTERNAL; INSERT INTO papers SELECT g, repeat(g::text, 3000) FROM generate_series(1, 3000) g");
+        $feed = $this->logFeed('papers');
+        $added = false;
+        $this->drain(function () use (&$added): void {
+            $loaded = $added || $this->house->value("SELECT to_regclass('copy.papers')") === null ? 0 : (int) $this->house->value('SELECT max(id) FROM copy.papers');
+            if ($loaded > 0 && $loaded < 2500) {
+                $added = true;
+                $this->gate->run("ALTER TABLE papers ADD state text DEFAULT 'kept'; UPDATE papers SET paper = '' WHERE id = 1");
+            }
+        });
+        self::assertSame([true, 'held'], [$added, $feed->refresh()->standing]);
+        $this->house->run('ALTER TABLE copy.papers ADD state text');
+        FeedBook::agreeToPresent(Feed::with('route.source', 'route.target', 'route.logs', 'definition')->findOrFail($feed->id), app(Systems::class));
+        $this->drain();
+        $this->drain();
+        self::assertSame(['3000', 'on time'], [$this->house->value("SELECT count(*) FROM copy.papers WHERE state = 'kept'"), Feed::with('route.logs')->findOrFail($feed->id)->state()]);
+    }
+
+    #[Test]
     public function a_row_that_moves_past_the_load_before_it_was_loaded_is_not_lost(): void
     {
         $this->gate->run("CREATE TABLE papers (id int PRIMARY KEY, state text, paper text); ALTER TABLE papers ALTER paper SET STORAGE EXTERNAL; INSERT INTO papers SELECT g, 'new', repeat(g::text, 3000) FROM generate_series(1, 3000) g");
