@@ -269,7 +269,7 @@ final class LogRunnerTest extends LogRunnerCase
     #[Test]
     public function a_column_that_comes_during_a_first_load_is_loaded_for_the_rows_that_were_there(): void
     {
-        $this->gate->run("CREATE TABLE papers (id int PRIMARY KEY, paper text); ALTER TABLE papers ALTER paper SET STORAGE EXTERNAL; INSERT INTO papers SELECT g, repeat(g::text, 3000) FROM generate_series(1, 3000) g");
+        $this->gate->run('CREATE TABLE papers (id int PRIMARY KEY, paper text); ALTER TABLE papers ALTER paper SET STORAGE EXTERNAL; INSERT INTO papers SELECT g, repeat(g::text, 3000) FROM generate_series(1, 3000) g');
         $feed = $this->logFeed('papers');
         $added = false;
         $this->drain(function () use (&$added): void {

@@ -97,7 +97,11 @@ final class OtherTable
             $lines[] = '('.implode(', ', [...$key, ...array_map(fn (string $kind): string => $g % 11 === 0 ? 'NULL' : $this->literal($kind, $g), array_values($this->columns)), $this->now()]).')';
         }
 
-        return [($this->sqlite ? 'INSERT OR REPLACE' : 'REPLACE')." INTO {$this->name} (".implode(', ', [...$this->keyColumns(), ...array_keys($this->columns), 'touched']).') VALUES '.implode(', ', $lines)];
+        $columns = [...array_keys($this->columns), 'touched'];
+        // Where a row is replaced, SQLite tells its triggers of the new one only.
+        [$verb, $else] = $this->sqlite ? ['INSERT', ' ON CONFLICT ('.implode(', ', $this->keyColumns()).') DO UPDATE SET '.implode(', ', array_map(static fn (string $c): string => "{$c} = excluded.{$c}", $columns))] : ['REPLACE', ''];
+
+        return ["{$verb} INTO {$this->name} (".implode(', ', [...$this->keyColumns(), ...$columns]).') VALUES '.implode(', ', $lines).$else];
     }
 
     /** Some rows, chosen by a number. */

@@ -14,6 +14,8 @@ final class Connection
     /** Rendering that neither rounds nor depends on the server's settings. */
     private const SETTINGS = '-c DateStyle=ISO,YMD -c IntervalStyle=postgres -c bytea_output=hex -c extra_float_digits=1 -c standard_conforming_strings=on';
 
+    private const PIECE = 1 << 20;
+
     private ?Handle $handle = null;
 
     public function __construct(
@@ -212,8 +214,11 @@ final class Connection
             // libpq takes a line up to there, and would lose the rest of it without a word.
             throw SystemTrouble::lasting('value', "{$this->settings->system}: a zero byte cannot be written.", 'Take it out of the value on the way, or have the record set aside.');
         }
-        if (@pg_put_line($this->handle(), $encoded) === false) {
-            throw $this->failed();
+        // What is handed over at once is kept whole until it is sent.
+        for ($at = 0, $bytes = strlen($encoded); $at < $bytes; $at += self::PIECE) {
+            if (@pg_put_line($this->handle(), $bytes <= self::PIECE ? $encoded : substr($encoded, $at, self::PIECE)) === false) {
+                throw $this->failed();
+            }
         }
     }
 

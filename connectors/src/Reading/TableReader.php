@@ -93,10 +93,14 @@ final class TableReader implements BatchReader
         $this->stream ??= $this->open($this->position);
         $buffer = $this->rest;
         $this->rest = '';
-        while (strlen($buffer) < self::PIECE || ! str_contains($buffer, "\n")) {
+        // What is left over is no whole line.
+        $ends = 0;
+        while (strlen($buffer) < self::PIECE || $ends === 0) {
             $read = $this->stream->read();
             if ($read !== '') {
-                $this->chunkRows += substr_count($read, "\n");
+                $lines = substr_count($read, "\n");
+                $this->chunkRows += $lines;
+                $ends += $lines;
                 $buffer .= $read;
 
                 continue;

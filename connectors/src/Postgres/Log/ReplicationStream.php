@@ -104,10 +104,12 @@ final class ReplicationStream
         while (true) {
             $length = $pq->PQgetCopyData($this->connection, FFI::addr($this->buffer), 1);
             if ($length > 0) {
-                $message = FFI::string($this->buffer, $length);
+                // A message may be large, so that it is copied once, and without its head.
+                $data = $this->buffer[0] === 'w';
+                $message = $data ? FFI::string(FFI::addr($this->buffer[25]), max(0, (int) $length - 25)) : FFI::string($this->buffer, $length);
                 $pq->PQfreemem($this->buffer);
-                if ($message[0] === 'w') {
-                    return substr($message, 25);
+                if ($data) {
+                    return $message;
                 }
                 $this->keepalive($message);
 

@@ -94,25 +94,34 @@ final class UpsertWriter implements ChangeWriter
                     continue;
                 }
                 $deletes++;
-                $lines[] = "d\t\\N\t\\N\t".self::fields($net->row).$deletedTail;
+                $lines[] = self::line(['d', '\\N', '\\N'], $net->row, $deletedTail);
             } elseif ($net->from === null) {
-                $lines[] = "w\t\\N\t\\N\t".self::fields($net->row).$tail;
+                $lines[] = self::line(['w', '\\N', '\\N'], $net->row, $tail);
             } else {
                 $patches++;
-                $lines[] = "p\t".FeedTable::unsent($net->row)."\t".CopyText::field(FeedTable::arrayText($net->from))."\t".self::fields($net->row).$tail;
+                $lines[] = self::line(['p', FeedTable::unsent($net->row), CopyText::field(FeedTable::arrayText($net->from))], $net->row, $tail);
             }
         }
 
         return [implode('', $lines), $patches, $deletes];
     }
 
-    /** @param  list<string|false|null>  $row */
-    private static function fields(array $row): string
+    /**
+     * Put together at once, since a value may be large.
+     *
+     * @param  list<string>  $fields  encoded, that come first
+     * @param  list<string|false|null>  $row
+     * @param  string  $tail  what follows the row, encoded, or the end of the line
+     */
+    private static function line(array $fields, array $row, string $tail): string
     {
-        $fields = [];
         foreach ($row as $value) {
             $fields[] = $value === null || $value === false ? '\\N' : CopyText::field($value);
         }
+        if ($tail === "\n") {
+            return implode("\t", $fields)."\n";
+        }
+        $fields[] = substr($tail, 1);
 
         return implode("\t", $fields);
     }

@@ -103,7 +103,9 @@ final readonly class VersionsWriter implements ChangeWriter
         }
         array_push($fields, $version->place, $version->kind, SourceCommit::timeAt($version->validFrom), $version->validTo === null ? '\\N' : SourceCommit::timeAt($version->validTo), $version->current() ? 't' : 'f');
 
-        return implode("\t", $fields)."\n";
+        $fields[array_key_last($fields)] .= "\n";
+
+        return implode("\t", $fields);
     }
 
     /**

@@ -41,6 +41,10 @@ final class PostgresChangeTable implements ChangeTable
 
     private const FETCH = 5000;
 
+    private const FIRST = 8;
+
+    private const FETCHED_BYTES = 4 << 20;
+
     /** What the names of a table's triggers end in. */
     private const TRIGGERS = ['', '_truncate', '_begin'];
 
@@ -283,12 +287,21 @@ final class PostgresChangeTable implements ChangeTable
                 SELECT ours.last, (extract(epoch FROM ours.at) * 1000000)::bigint, c.source, c.kind, c.columns, c.row_before, c.row_after
                 FROM ours JOIN {$this->changes} c USING (xid) ORDER BY ours.last, c.seq
                 SQL);
+            $rows = self::FIRST;
             do {
-                $result = $this->reading->run('FETCH '.self::FETCH.' FROM changes_of_reading');
+                $result = $this->reading->run("FETCH {$rows} FROM changes_of_reading");
+                $changes = [];
                 while ($row = pg_fetch_row($result)) {
-                    yield $this->change(array_values($row), $before);
+                    $changes[] = $this->change(array_values($row), $before);
+                    $row = null;
                 }
-            } while (pg_num_rows($result) === self::FETCH);
+                // Only one copy of a large value stays.
+                pg_free_result($result);
+                yield from $changes;
+                $more = count($changes) === $rows;
+                // However wide the rows are, few bytes are in memory together.
+                $rows = (int) max(1, min(self::FETCH, $rows * 8, self::FETCHED_BYTES * $rows / max(1, array_sum(array_map(static fn (StoredChange $c): int => $c->bytes, $changes)))));
+            } while ($more);
             $this->reading->commit();
         } finally {
             $this->reading->rollback();
