@@ -53,6 +53,9 @@ final class ChangedTableTest extends PostgresCase
     {
         $narrow = $this->target->prepareChange($this->changed([['from' => 'ticket', 'steps' => [['convert' => 'int32']]]])->landedTable(), []);
         self::assertSame([[], ['Column ticket of gate.loads is varchar(10), which does not hold every int32.']], [$narrow->statements, array_map(static fn (Finding $f): string => $f->said, $narrow->obstacles())]);
+        $this->house->run('UPDATE gate.loads SET ticket = right(ticket, -1)');
+        $this->house->run((string) strstr((string) $narrow->obstacles()[0]->remedy, ' or land', true));
+        self::assertSame([], $this->target->prepareChange($this->changed([['from' => 'ticket', 'steps' => [['convert' => 'int32']]]])->landedTable(), [])->obstacles(), 'the remedy is one');
         $dropped = $this->target->prepareChange($this->changed([['from' => 'ticket', 'drop' => true]])->landedTable(), []);
         self::assertSame([['ALTER TABLE "gate"."loads" ALTER COLUMN "ticket" DROP NOT NULL;'], []], [$dropped->statements, $dropped->obstacles()]);
     }

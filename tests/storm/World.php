@@ -459,7 +459,7 @@ final class World
             return;
         }
         $log = $feed->log();
-        if (! ($log?->standing === 'failed') && $state === 'failed' && $feed->due_at !== null) {
+        if (! ($log?->standing === 'failed') && $state === 'failed' && $feed->due_at !== null && ($feed->trouble['passing'] ?? true)) {
             // It says that it tries again by itself.
             return;
         }

@@ -154,7 +154,13 @@ final readonly class Preparing
 
         return $there->type->holds($asked) || $there->type->holds($type)
             ? Finding::passed($name, "{$name} is {$there->type}.")
-            : Finding::failed($name, "Column {$name} of {$landed->name} is {$there->type}, which does not hold every {$type}.", "ALTER TABLE {$table} ALTER COLUMN ".Connection::name($name).' TYPE '.TypeMap::write($asked).'; or land in another table.');
+            : Finding::failed($name, "Column {$name} of {$landed->name} is {$there->type}, which does not hold every {$type}.", "ALTER TABLE {$table} ALTER COLUMN ".Connection::name($name).' TYPE '.TypeMap::write($asked).self::using($name, $there->type, $asked).'; or land in another table.');
+    }
+
+    /** What the server does not turn into another type by itself goes by way of text. */
+    private static function using(string $name, Type $from, Type $to): string
+    {
+        return $to->kind->isText() || ($from->kind->isNumeric() && $to->kind->isNumeric()) || ($from->kind->isMoment() && $to->kind->isMoment()) ? '' : ' USING '.Connection::name($name).'::text::'.TypeMap::write($to);
     }
 
     /** @return list<Finding> */
