@@ -7,6 +7,7 @@ namespace Lighterman\Connectors\Tests;
 use Lighterman\Connectors\Postgres\PostgresSource;
 use Lighterman\Core\Capture\Advice;
 use Lighterman\Core\Port\CatalogueEntry;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -66,6 +67,25 @@ final class FactFinderTest extends PostgresCase
         $view = $this->source->facts(TableName::parse('public.v'));
         self::assertSame([0, []], [$view->rows, $view->key]);
         self::assertSame('warned', (new Advice($view))->key()->result);
+    }
+
+    #[Test]
+    public function tables_that_others_find_odd_are_looked_at(): void
+    {
+        $moments = implode(', ', array_map(static fn (int $n): string => "t{$n} timestamptz", range(1, 42)));
+        $this->gate->run("CREATE TABLE many (id int PRIMARY KEY, {$moments}); INSERT INTO many SELECT g, ".implode(', ', array_map(static fn (int $n): string => "now() - interval '{$n} hours'", range(1, 42)))." FROM generate_series(1, 50) g; ANALYZE many;
+            CREATE TABLE far (id int PRIMARY KEY, at timestamp, day date); INSERT INTO far VALUES (1, '294276-12-31 23:59:59', '5874897-12-31'); CREATE TABLE bare (); CREATE TABLE held (id int PRIMARY KEY, o oid, r regclass, v int2vector)");
+        $facts = $this->source->facts(TableName::parse('public.many'));
+        self::assertCount(43, $facts->columns);
+        self::assertSame(['t1'], array_values(array_unique(array_filter(array_map(static fn ($c): ?string => $c->outrunBy, $facts->columns)))), 'all are compared with the one that runs ahead');
+        self::assertSame(1, $this->source->facts(TableName::parse('public.far'))->rows);
+        self::assertSame(['id', 'o', 'r', 'v'], $this->source->shape(TableName::parse('public.held'))->names());
+        try {
+            $this->source->shape(TableName::parse('public.bare'));
+            self::fail('It has nothing to carry.');
+        } catch (SystemTrouble $trouble) {
+            self::assertSame(['no_columns', false], [$trouble->reason, $trouble->mayPass()]);
+        }
     }
 
     #[Test]

@@ -71,6 +71,20 @@ final class DefinitionFileTest extends AppCase
     }
 
     #[Test]
+    public function all_that_is_wrong_is_told_at_once_and_a_schema_may_have_a_dot(): void
+    {
+        $this->gate->run('CREATE SCHEMA "yard.old"; CREATE TABLE "yard.old".vats (id int PRIMARY KEY); CREATE TABLE trees (id int PRIMARY KEY, tree pg_node_tree); CREATE TABLE calls (id int PRIMARY KEY, f regproc)');
+        self::assertSame(1, $this->load("source: gate\ntarget: house\nfeeds:\n  - table: public.absent\n  - { table: public.trees, capture: reload }\n  - { table: public.loads, watermark: sideways }\n  - table: public.gone\n", ['--dry-run' => true]));
+        $told = Artisan::output();
+        foreach (['public.absent', 'tree', 'sideways', 'public.gone'] as $wrong) {
+            self::assertStringContainsString($wrong, $told);
+        }
+        self::assertSame(0, $this->load("source: gate\ntarget: house\nfeeds:\n  - { table: '\"yard.old\".vats', landed: copy.vats }\n"), Artisan::output());
+        self::assertSame('"yard.old".vats', (string) $this->carry(Feed::sole())->definition->parsed()->source);
+        self::assertSame('on time', Feed::sole()->state());
+    }
+
+    #[Test]
     public function a_dry_run_tells_all_and_makes_nothing(): void
     {
         self::assertSame(0, $this->load("source: gate\ntarget: house\nfeeds:\n  - table: public.loads\n", ['--dry-run' => true, '--json' => true]));

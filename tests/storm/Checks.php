@@ -15,6 +15,7 @@ use Lighterman\Connectors\Postgres\Sql;
 use Lighterman\Connectors\Postgres\TypeMap;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\SystemTrouble;
 
@@ -32,7 +33,7 @@ final readonly class Checks
         $definition = $feed->definition->parsed();
         try {
             return match (true) {
-                $definition->landing === Landing::Append => $feed->gap === null ? $this->journal($feed, $definition) : null,
+                $definition->landing === Landing::Append && $feed->bringsChanges() => $feed->gap === null ? $this->journal($feed, $definition) : null,
                 default => $this->rows($feed, $definition) ?? ($definition->landing === Landing::Versions ? $this->chain($feed, $definition) : null),
             };
         } catch (SystemTrouble $e) {
@@ -44,10 +45,10 @@ final readonly class Checks
     {
         $names = $definition->carried()->names();
         $source = $this->source($feed, $definition, $names);
-        $copy = array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition)), 'row', 'key');
+        $copy = array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->landing === Landing::Append ? ' ORDER BY touched' : '')), 'row', 'key');
         $missing = array_diff_assoc($source, $copy);
-        // By watermark deletes are not seen, nor rows that changed without it.
-        $extra = $feed->capture === 'watermark' || ($feed->capture === 'reload' && $definition->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
+        // By watermark deletes are not seen, and by choice they may be ignored.
+        $extra = $feed->capture === 'watermark' || $definition->deletes === Deletes::Ignore || ($feed->capture === 'reload' && $definition->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
 
         return $missing === [] && $extra === [] ? null : count($missing).' rows of '.count($source).' are missing or differ (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), '.count($extra).' should not be there ('.implode(', ', array_slice(array_keys($extra), 0, 3)).')';
     }

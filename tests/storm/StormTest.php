@@ -10,6 +10,19 @@ use Illuminate\Foundation\Testing\TestCase;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\PostgresSettings;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Guarantee\Guarantee;
+use Lighterman\Core\Guarantee\SourceCapabilities;
+use Lighterman\Core\Guarantee\TargetCapabilities;
+use Lighterman\Core\Landing\Deletes;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Shape\TypeKind;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -77,6 +90,42 @@ final class StormTest extends TestCase
     public function what_once_went_wrong_goes_right(Story $story): void
     {
         self::assertNull($v = $this->violation($story, $told), $v."\n".implode("\n", $told ?? []));
+    }
+
+    /** What delivery claims of a feed is claimed only where stories of such feeds are played. */
+    #[Test]
+    public function every_kind_of_feed_that_promises_its_delivery_is_played(): void
+    {
+        $played = [];
+        for ($seed = 1; $seed <= 500; $seed++) {
+            foreach (($story = Story::fromSeed($seed))->feeds as $feed) {
+                $played[implode(' ', [$feed['capture'], $feed['landing'], ...(in_array($feed['capture'], ['log', 'trigger'], true) && $feed['landing'] === 'upsert' ? [$feed['deletes']] : []), 'into', $feed['target']])][$story->tables[$feed['table']]['system'] ?? 'gate'] = true;
+            }
+        }
+        $shape = new Shape([new Column('id', Type::of(TypeKind::Int32), false), new Column('touched', Type::of(TypeKind::TimestampTz), false)], ['id']);
+        $promised = [];
+        foreach ([Capture::Log, Capture::Trigger, Capture::Watermark, Capture::Reload] as $capture) {
+            foreach (Landing::cases() as $landing) {
+                foreach (['house', 'lake'] as $target) {
+                    foreach ($capture->bringsChanges() && $landing === Landing::Upsert ? Deletes::cases() : [Deletes::Apply] as $deletes) {
+                        try {
+                            $definition = new FeedDefinition('f', new TableName('public', 't'), $shape, $capture, ['id'], $landing, new TableName('copy', 'f'), watermark: $capture === Capture::Watermark ? 'touched' : null, deletes: $deletes);
+                        } catch (InvalidDefinition) {
+                            continue;
+                        }
+                        if (Guarantee::derive($definition, new SourceCapabilities(true), new TargetCapabilities(true))->claims[0]->strength === 'kept') {
+                            $promised[implode(' ', [$capture->value, $landing->value, ...($capture->bringsChanges() && $landing === Landing::Upsert ? [$deletes->value] : []), 'into', $target])] = $capture === Capture::Log ? ['gate'] : ['gate', 'mariadb', 'sqlite'];
+                        }
+                    }
+                }
+            }
+        }
+        self::assertGreaterThan(20, count($promised));
+        foreach ($promised as $kind => $systems) {
+            foreach ($systems as $system) {
+                self::assertArrayHasKey($system, $played[$kind] ?? [], "{$kind} is promised from {$system}, and never played");
+            }
+        }
     }
 
     private function hold(Story $story): void

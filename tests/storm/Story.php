@@ -72,9 +72,9 @@ final readonly class Story
             for ($n = 0, $all = $random->getInt(1, 2); $n < $all; $n++) {
                 $capture = $one(isset($told['system']) ? ['trigger', 'trigger', 'watermark', 'reload'] : ['log', 'log', 'log', 'trigger', 'trigger', 'watermark', 'reload']);
                 $landing = match ($capture) {
-                    'watermark' => 'upsert', 'reload' => $one(['replace', 'upsert']), default => $one(['upsert', 'upsert', 'versions', 'append']),
+                    'watermark' => $one(['upsert', 'upsert', 'append']), 'reload' => $one(['replace', 'upsert']), default => $one(['upsert', 'upsert', 'versions', 'append']),
                 };
-                $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark']) : 'apply',
+                $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark', 'ignore']) : 'apply',
                     'target' => $one(['house', 'house', 'house', 'lake']), 'truncates' => $one(['hold', 'carry']), 'treated' => ! isset($told['system']) && $told['key'] === 'int' && $landing === 'upsert' && $random->getInt(0, 2) === 0];
             }
         }

@@ -475,7 +475,7 @@ final class World
                     'shape' => $this->agree($feed),
                     'emptied' => FeedBook::decideEmptied($feed, 'carry'),
                     'load' => FeedBook::reload($feed, Slice::whole()),
-                    default => $this->mend($feed),
+                    default => ($feed->trouble['reason'] ?? null) === 'source_replaced' ? $this->startOver($feed) : $this->mend($feed),
                 };
             }
         } catch (Explained $e) {

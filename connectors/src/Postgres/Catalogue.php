@@ -42,6 +42,9 @@ final readonly class Catalogue
     public function shape(TableName $table): Shape
     {
         $found = $this->find($table);
+        if ($found === null && $this->connection->value('SELECT to_regclass($1) IS NOT NULL', [Sql::table($table)]) === 't') {
+            throw SystemTrouble::lasting('no_columns', "{$this->connection->settings->system}: {$table} has no columns, so there is nothing to carry.", 'Give it a column, or leave the table out.');
+        }
         if ($found === null) {
             throw SystemTrouble::lasting('no_table', "{$this->connection->settings->system} has no table {$table}, or {$this->connection->settings->user} may not see it.", 'The table was dropped or renamed, or lies in another schema. Restore it, or remove the feed.');
         }
