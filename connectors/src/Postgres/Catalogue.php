@@ -30,7 +30,7 @@ final readonly class Catalogue
         JOIN pg_type t ON t.oid = a.atttypid
         JOIN pg_type b ON b.oid = CASE WHEN t.typtype = 'd' THEN t.typbasetype ELSE t.oid END
         JOIN pg_namespace bn ON bn.oid = b.typnamespace
-        LEFT JOIN pg_type e ON e.oid = b.typelem AND b.typcategory = 'A'
+        LEFT JOIN pg_type e ON e.oid = b.typelem AND e.typarray = b.oid
         LEFT JOIN pg_namespace en ON en.oid = e.typnamespace
         WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema') AND n.nspname !~ '^pg_(toast|temp)'
         SQL;
