@@ -12,8 +12,10 @@ use App\Runtime\Leases;
 use App\Runtime\Minder;
 use App\Runtime\Systems;
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LeaseLost;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -247,6 +249,18 @@ final class RunnerTest extends AppCase
         }
         self::assertNull($feed->refresh()->reload);
         $this->artisan('feed:load', ['name' => 'loads', '--key' => ['5', '6']])->expectsOutputToContain('2 keys')->assertSuccessful();
+    }
+
+    #[Test]
+    public function a_reload_that_appends_adds_every_row_once(): void
+    {
+        $feed = $this->feed(['capture' => Capture::Reload, 'landing' => Landing::Append, 'watermark' => null]);
+        foreach ([1, 2, 3] as $times) {
+            $this->gate->run('UPDATE loads SET kg = kg + 1');
+            $this->carry($feed);
+            self::assertSame(['500', (string) $times, (string) $times], array_values($this->house->row('SELECT count(DISTINCT id), min(n), max(n) FROM (SELECT id, count(*) AS n FROM copy.loads GROUP BY id) c') ?? []));
+            self::assertSame($this->gate->value('SELECT sum(kg) FROM loads'), $this->house->value('SELECT sum(kg) FROM copy.loads WHERE delivered_at = (SELECT max(delivered_at) FROM copy.loads)'));
+        }
     }
 
     #[Test]

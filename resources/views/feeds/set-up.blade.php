@@ -50,8 +50,8 @@
         <section class="sheet pad" id="load-again" x-data="{ what: '{{ old('what', 'whole') }}' }">
             <h2>Load again</h2>
             <p class="faded small">Reads the table, or a part of it, once more and mends what differs in the copy. {{ $feed->bringsChanges() ? 'The feed goes on meanwhile. Loading the whole table, or named keys, also lands the deletes of rows that are gone at the source; loading a range does not.' : 'The position stays. Rows that are gone at the source stay in the copy, but where landing replaces it.' }}</p>
-            <form method="post" action="/feeds/{{ $enc }}/reload">@csrf
-                <div class="field"><label for="what">What</label><div class="select"><select id="what" name="what" x-model="what"><option value="whole">the whole table</option><option value="range">a range of keys</option><option value="keys">some keys</option><option value="column">rows by a column</option></select></div></div>
+            <form method="post" action="/feeds/{{ $enc }}/reload" style="margin-top: 10px">@csrf
+                <div class="field"><label for="what">What is read</label><div class="select"><select id="what" name="what" x-model="what"><option value="whole">the whole table</option><option value="range">a range of keys</option><option value="keys">some keys</option><option value="column">rows by a column</option></select></div></div>
                 <div class="form-grid" x-show="what === 'range'">
                     @foreach (['after' => 'after', 'until' => 'up to and with'] as $field => $word)@foreach ($definition->key as $n => $k)<div class="field"><label for="{{ $field }}-{{ $n }}"><span class="mono">{{ $k }}</span> {{ $word }}</label><input class="input mono" id="{{ $field }}-{{ $n }}" name="{{ $field }}[]" value="{{ old($field.'.'.$n) }}" placeholder="{{ $field === 'after' ? 'from the first' : 'to the last' }}"></div>@endforeach @endforeach
                 </div>
