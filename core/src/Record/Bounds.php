@@ -16,6 +16,9 @@ final readonly class Bounds
 
     private const ZERO_DATE = '/^(?:0000-|\d{4,6}-00|\d{4,6}-\d\d-00)/';
 
+    /** Values up to this many bytes are neither too long nor the mark of one that was. */
+    private const LONG = 20;
+
     /** A moment of a year with six digits, of which a few fit. */
     private const FAR = '/^(?:29[5-9]|[3-9]\d\d)\d{3}-|^2942[5-9]\d-|^29424[7-9]-|^294[3-9]\d\d-/';
 
@@ -24,8 +27,9 @@ final readonly class Bounds
      * @param  list<int>  $dates  places of columns with dates
      * @param  list<int>  $moments  places of those that may be too far away
      * @param  list<int>  $decimals  places of those that have to be numbers
+     * @param  array<int, int>  $bytes  places of columns of bytes, which are written as two digits each, with how long those may be
      */
-    private function __construct(private array $columns, private array $dates, private array $moments, private array $decimals, private int $longest)
+    private function __construct(private array $columns, private array $dates, private array $moments, private array $decimals, private array $bytes, private int $longest)
     {
     }
 
@@ -43,6 +47,7 @@ final readonly class Bounds
             $where(static fn (Column $c): bool => $c->type->kind === TypeKind::Date || $moment($c)),
             $files ? $where($moment) : [],
             $files ? $where(static fn (Column $c): bool => $c->type->kind === TypeKind::Decimal && $c->type->precision !== null && $c->type->precision <= self::DIGITS) : [],
+            array_fill_keys($where(static fn (Column $c): bool => $c->type->kind === TypeKind::Bytes), 2 * $longest + strlen('\x')),
             $longest,
         );
     }
@@ -57,36 +62,37 @@ final readonly class Bounds
             || ($this->decimals !== [] && (str_contains($encoded, 'NaN') || str_contains($encoded, 'Infinity')));
     }
 
-    /** @param  list<string|false|null>  $row  in the order of the shape's columns */
+    /**
+     * Looks at every value of every change, so it first asks what costs least.
+     *
+     * @param  list<string|false|null>  $row  in the order of the shape's columns
+     */
     public function fault(array $row): ?Unwritable
     {
         foreach ($row as $i => $value) {
-            if (! is_string($value)) {
-                continue;
-            }
-            if (strlen($value) > $this->longest || $value === Unwritable::NOT_KEPT) {
-                return Unwritable::tooLong($this->columns[$i], $this->longest);
-            }
-            if (str_contains($value, "\0")) {
-                return Unwritable::zeroByte($this->columns[$i]);
+            if ($value !== null && $value !== false) {
+                if (str_contains($value, "\0")) {
+                    return Unwritable::zeroByte($this->columns[$i]);
+                }
+                if (isset($value[self::LONG]) && (strlen($value) > ($this->bytes[$i] ?? $this->longest) || $value === Unwritable::NOT_KEPT)) {
+                    return Unwritable::tooLong($this->columns[$i], $this->longest);
+                }
             }
         }
-
-        return $this->among($row, $this->dates, self::ZERO_DATE, Unwritable::noDate(...))
-            ?? $this->among($row, $this->moments, self::FAR, Unwritable::tooFar(...))
-            ?? $this->among($row, $this->decimals, '/NaN|Infinity/', Unwritable::noNumber(...));
-    }
-
-    /**
-     * @param  list<string|false|null>  $row
-     * @param  list<int>  $places
-     * @param  callable(string): Unwritable  $fault
-     */
-    private function among(array $row, array $places, string $pattern, callable $fault): ?Unwritable
-    {
-        foreach ($places as $place) {
-            if (is_string($row[$place] ?? null) && preg_match($pattern, $row[$place])) {
-                return $fault($this->columns[$place]);
+        foreach ($this->dates as $i) {
+            $value = $row[$i] ?? false;
+            if ($value !== false && (($value[0] ?? '') === '0' || str_contains($value, '-00')) && preg_match(self::ZERO_DATE, $value)) {
+                return Unwritable::noDate($this->columns[$i]);
+            }
+        }
+        foreach ($this->moments as $i) {
+            if (preg_match(self::FAR, (string) ($row[$i] ?? ''))) {
+                return Unwritable::tooFar($this->columns[$i]);
+            }
+        }
+        foreach ($this->decimals as $i) {
+            if (preg_match('/NaN|Infinity/', (string) ($row[$i] ?? ''))) {
+                return Unwritable::noNumber($this->columns[$i]);
             }
         }
 
