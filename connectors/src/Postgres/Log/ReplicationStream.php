@@ -33,6 +33,11 @@ final class ReplicationStream
 
     private const POLLIN = 1;
 
+    /** Bytes before what the plug-in says. */
+    private const HEAD = 25;
+
+    private const LARGE = 1 << 20;
+
     private ?CData $connection = null;
 
     private readonly FFI $pq;
@@ -104,12 +109,12 @@ final class ReplicationStream
         while (true) {
             $length = $pq->PQgetCopyData($this->connection, FFI::addr($this->buffer), 1);
             if ($length > 0) {
-                // A message may be large, so that it is copied once, and without its head.
-                $data = $this->buffer[0] === 'w';
-                $message = $data ? FFI::string(FFI::addr($this->buffer[25]), max(0, (int) $length - 25)) : FFI::string($this->buffer, $length);
+                // A large message is copied once only; for others that would take longer. Only data is large.
+                $large = $length > self::LARGE;
+                $message = $large ? FFI::string(FFI::addr($this->buffer[self::HEAD]), (int) $length - self::HEAD) : FFI::string($this->buffer, $length);
                 $pq->PQfreemem($this->buffer);
-                if ($data) {
-                    return $message;
+                if ($large || $message[0] === 'w') {
+                    return $large ? $message : substr($message, self::HEAD);
                 }
                 $this->keepalive($message);
 
