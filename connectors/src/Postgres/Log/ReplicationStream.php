@@ -111,7 +111,7 @@ final class ReplicationStream
             if ($length > 0) {
                 // A large message is copied once only; for others that would take longer. Only data is large.
                 $large = $length > self::LARGE;
-                $message = $large ? FFI::string(FFI::addr($this->buffer[self::HEAD]), (int) $length - self::HEAD) : FFI::string($this->buffer, $length);
+                $message = $large ? FFI::string(FFI::addr($this->buffer[self::HEAD]), max(0, (int) $length - self::HEAD)) : FFI::string($this->buffer, $length);
                 $pq->PQfreemem($this->buffer);
                 if ($large || $message[0] === 'w') {
                     return $large ? $message : substr($message, self::HEAD);
