@@ -16,7 +16,7 @@
                 <fieldset @cannot('change') disabled @endcannot>
                 @if (! $feed->bringsChanges())@include('parts.schedule-fields', ['schedule' => $schedule])@endif
                 <div class="form-grid">
-                    <div class="field"><label for="promise">Promise, minutes behind at most</label><input class="input" id="promise" name="promise_minutes" inputmode="decimal" value="{{ old('promise_minutes', $definition->promiseSeconds / 60) }}" required></div>
+                    <div class="field"><label for="promise">Promise, minutes behind at most</label><input class="input" id="promise" name="promise_minutes" inputmode="decimal" value="{{ old('promise_minutes', round($definition->promiseSeconds / 60, 4)) }}" required></div>
                     @if ($feed->bringsChanges())
                     <div class="field"><label for="truncates">When the source table is emptied at once</label><div class="select"><select id="truncates" name="truncates"><option value="hold" @selected($definition->truncates->value === 'hold')>hold the feed and ask</option><option value="carry" @selected($definition->truncates->value === 'carry')>empty the copy too</option></select></div></div>
                     @else
