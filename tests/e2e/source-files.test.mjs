@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
-import { readdirSync, utimesSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, utimesSync, writeFileSync } from 'node:fs';
+import { dirname } from 'node:path';
 import { after, before, test } from 'node:test';
 import { gzipSync } from 'node:zlib';
 import { base, engineersPage, feed, sql, until, violations } from './harness.mjs';
@@ -7,6 +8,7 @@ import { base, engineersPage, feed, sql, until, violations } from './harness.mjs
 const drop = `${process.env.LIGHTERMAN_VAR}/lab-drop`;
 // Files are taken once nobody has written to them for some seconds.
 const leave = (path, contents, ago = 60) => {
+    mkdirSync(dirname(`${drop}/${path}`), { recursive: true });
     writeFileSync(`${drop}/${path}`, contents);
     utimesSync(`${drop}/${path}`, Date.now() / 1000 - ago, Date.now() / 1000 - ago);
 };
