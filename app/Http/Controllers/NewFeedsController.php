@@ -206,7 +206,7 @@ final class NewFeedsController
             return $line;
         }
         $types = $dates = [];
-        foreach (array_filter($line['columns'] ?? [], is_string(...)) as $i => $column) {
+        foreach (array_filter((array) ($line['columns'] ?? []), is_string(...)) as $i => $column) {
             $date = $line['dates'][$i] ?? '';
             $type = $line['types'][$i] ?? null;
             if (is_string($date) && isset(ValueForm::DATES[$date])) {
