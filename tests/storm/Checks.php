@@ -45,7 +45,7 @@ final readonly class Checks
     {
         $names = $definition->carried()->names();
         $source = $this->source($feed, $definition, $names);
-        $copy = array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->landing === Landing::Append ? ' ORDER BY touched' : '')), 'row', 'key');
+        $copy = array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key');
         $missing = array_diff_assoc($source, $copy);
         // By watermark deletes are not seen, and by choice they may be ignored.
         $extra = $feed->capture === 'watermark' || $definition->deletes === Deletes::Ignore || ($feed->capture === 'reload' && $definition->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
