@@ -298,5 +298,9 @@ final class RunnerTest extends AppCase
         $feed = $this->carry($this->feed());
         $said = $feed->runs()->firstOrFail()->lines()->pluck('said')->implode(' ');
         self::assertStringContainsString('2 rows have a updated_at ahead', str_replace('an updated_at', 'a updated_at', $said));
+
+        // Those that come later are told by the guarantee.
+        $this->gate->run("INSERT INTO loads VALUES (903, 1, now() + interval '2 days'); ANALYZE loads");
+        $this->actingAs($this->engineer())->get('/feeds/loads')->assertOk()->assertSee('3 rows have a updated_at ahead of the source');
     }
 }

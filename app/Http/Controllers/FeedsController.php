@@ -17,6 +17,7 @@ use App\Support\TideChart;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\View\View;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\Guarantee;
 use Lighterman\Core\Port\SystemTrouble;
@@ -174,9 +175,14 @@ final class FeedsController
     private function guarantee(Feed $feed, Systems $systems): ?Guarantee
     {
         try {
-            return cache()->remember("guarantee:{$feed->definition_id}", 300, fn (): Guarantee => Guarantee::derive(
-                $feed->definition->parsed(), $systems->source($feed->route->source)->capabilities(), $systems->target($feed->route->target)->capabilities(),
-            ));
+            return cache()->remember("guarantee:{$feed->definition_id}", 300, function () use ($feed, $systems): Guarantee {
+                $definition = $feed->definition->parsed();
+                $source = $systems->source($feed->route->source);
+                // What a watermark leaves out may have come since the feed was made.
+                $facts = $definition->capture === Capture::Watermark ? $source->facts($definition->source, $definition->key) : null;
+
+                return Guarantee::derive($definition, $source->capabilities(), $systems->target($feed->route->target)->capabilities(), $facts);
+            });
         } catch (SystemTrouble) {
             return null;
         }
