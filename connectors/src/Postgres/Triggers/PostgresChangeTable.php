@@ -41,7 +41,7 @@ final class PostgresChangeTable implements ChangeTable
 
     private const FETCH = 5000;
 
-    private const FIRST = 8;
+    private const FIRST = 1;
 
     private const FETCHED_BYTES = 4 << 20;
 
@@ -290,17 +290,21 @@ final class PostgresChangeTable implements ChangeTable
             $rows = self::FIRST;
             do {
                 $result = $this->reading->run("FETCH {$rows} FROM changes_of_reading");
-                $changes = [];
-                while ($row = pg_fetch_row($result)) {
-                    $changes[] = $this->change(array_values($row), $before);
-                    $row = null;
-                }
-                // Only one copy of a large value stays.
+                $fetched = pg_fetch_all($result, PGSQL_NUM);
+                // A value may be large, so that none is kept in one more form than the next step needs.
                 pg_free_result($result);
-                yield from $changes;
-                $more = count($changes) === $rows;
+                $more = count($fetched) === $rows;
+                $bytes = 0;
+                foreach (array_keys($fetched) as $i) {
+                    $row = array_values($fetched[$i]);
+                    unset($fetched[$i]);
+                    $change = $this->change($row, $before);
+                    unset($row);
+                    $bytes += $change->bytes;
+                    yield $change;
+                }
                 // However wide the rows are, few bytes are in memory together.
-                $rows = (int) max(1, min(self::FETCH, $rows * 8, self::FETCHED_BYTES * $rows / max(1, array_sum(array_map(static fn (StoredChange $c): int => $c->bytes, $changes)))));
+                $rows = (int) max(1, min(self::FETCH, $rows * 8, self::FETCHED_BYTES * $rows / max(1, $bytes)));
             } while ($more);
             $this->reading->commit();
         } finally {
