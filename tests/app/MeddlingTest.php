@@ -340,4 +340,28 @@ final class MeddlingTest extends LogRunnerCase
         self::assertNotNull($seen);
         self::assertLessThan(3.0, $seen);
     }
+
+    #[Test]
+    public function a_column_that_is_dropped_while_the_log_tells_of_the_time_before_holds_its_feed(): void
+    {
+        $this->gate->run('CREATE TABLE public.vats (id int PRIMARY KEY, level int, label text); INSERT INTO vats SELECT g, 0 FROM generate_series(1, 50) g');
+        $feed = $this->logFeed('vats');
+        $this->drain();
+        // A load keeps the reader reading.
+        $this->gate->run('CREATE TABLE papers (id int PRIMARY KEY, paper text); ALTER TABLE papers ALTER paper SET STORAGE EXTERNAL; INSERT INTO papers SELECT g, repeat(g::text, 3000) FROM generate_series(1, 3000) g');
+        $this->logFeed('papers');
+        $done = false;
+        $this->drain(function () use (&$done): void {
+            if (! $done && $this->house->value("SELECT to_regclass('copy.papers')") !== null && (int) $this->house->value('SELECT max(id) FROM copy.papers') > 0) {
+                $done = true;
+                // The log describes the table twice, the second time when the catalogue has the last alteration already.
+                $this->gate->run('UPDATE vats SET level = 1 WHERE id = 1');
+                $this->gate->run('ALTER TABLE vats ADD passing int; ALTER TABLE vats DROP passing');
+                $this->gate->run('UPDATE vats SET level = 2 WHERE id = 2');
+                $this->gate->run('BEGIN; UPDATE vats SET level = 3 WHERE id = 3; ALTER TABLE vats DROP label; COMMIT');
+            }
+        });
+        self::assertSame('held', $feed->refresh()->standing);
+        self::assertStringContainsString('label is gone', $feed->trouble['message']);
+    }
 }

@@ -94,7 +94,12 @@ final class Carriers
                 }
             }
             if ($before !== null || ! $carrier->fits($relation)) {
-                $this->compare($carrier, $changeLog->identities([$carrier->definition->source])[(string) $carrier->definition->source] ?? null);
+                $altered = $this->compare($carrier, $changeLog->identities([$carrier->definition->source])[(string) $carrier->definition->source] ?? null);
+                // The catalogue may be ahead of what the log describes.
+                $trouble = $altered && ! $carrier->apart ? $this->shapeTrouble($carrier) : null;
+                if ($trouble !== null) {
+                    throw new SetApart($carrier, $trouble, self::standingFor($trouble));
+                }
             }
         }
     }
@@ -103,9 +108,11 @@ final class Carriers
      * Has the table loaded again if it is not what it was when its load began.
      *
      * @param  string|null  $amiss  what is known to have been wrong with the recording of its changes
+     * @return bool whether its columns are not those they were; this is told once
      */
-    private function compare(Carrier $carrier, ?TableIdentity $now, ?string $amiss = null): void
+    private function compare(Carrier $carrier, ?TableIdentity $now, ?string $amiss = null): bool
     {
+        $altered = $now !== null && $carrier->identity?->columns != $now->columns;
         $why = $amiss ?? ($carrier->identity === null ? null : $now?->since($carrier->identity, $carrier->definition->carried()->names()));
         if ($now !== null && ($carrier->identity === null || $now->toArray() != $carrier->identity->toArray())) {
             $carrier->identity = $now;
@@ -114,6 +121,8 @@ final class Carriers
         if ($why !== null) {
             $this->loadAgain($carrier, $why);
         }
+
+        return $altered;
     }
 
     /** @return 'held'|'failed' a moved shape waits for a decision, anything else for a remedy */
@@ -661,8 +670,7 @@ final class Carriers
                 continue;
             }
             $another = $carrier->identity !== null && isset($now[$table]) && $carrier->identity->table !== $now[$table]->table;
-            $altered = isset($now[$table]) && $carrier->identity?->columns != $now[$table]->columns;
-            $this->compare($carrier, $now[$table] ?? null, $another ? null : $amiss[$table] ?? null);
+            $altered = $this->compare($carrier, $now[$table] ?? null, $another ? null : $amiss[$table] ?? null);
             // Where nothing changes after an alteration, the log does not tell of it.
             if ($altered && ! $carrier->apart) {
                 $this->hasShape($carrier);
