@@ -136,7 +136,12 @@ final class FeedBook
         if ($why !== null) {
             throw InvalidDefinition::at($feed->name, "it cannot be loaded again: {$why[0]}", $why[1]);
         }
-        self::each([$feed], 'asked to load again', static fn (Feed $f): array => ($slice->keys === null || ! $f->bringsChanges() ? ['reload' => ($lost ? ['mends' => true] : []) + ['asked' => now()->format('c u')] + $slice->toArray()] : ['rereads' => [...$f->rereads ?? [], ...$slice->keys]])
+        self::each([$feed], 'asked to load again', static fn (Feed $f): array => ($slice->keys === null || ! $f->bringsChanges() ? ['reload' => ['asked' => now()->format('c u')] + match (true) {
+            $lost => ['mends' => true] + $slice->toArray(),
+            // What mends reads all of it anyway, and must not be given up for a part.
+            $f->reload['mends'] ?? false => ['mends' => true],
+            default => $slice->toArray(),
+        }] : ['rereads' => [...$f->rereads ?? [], ...$slice->keys]])
             + ($f->bringsChanges() ? [] : ['due_at' => $f->paused_at === null ? now() : null, 'why' => 'asked'])
             + (in_array($f->standing, ['held', 'failed'], true) ? ['standing' => $lost ? 'loading' : 'carried', 'trouble' => null, 'failures' => 0] : []));
     }

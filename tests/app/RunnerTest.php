@@ -252,6 +252,17 @@ final class RunnerTest extends AppCase
     }
 
     #[Test]
+    public function a_load_that_mends_is_not_given_up_for_a_part(): void
+    {
+        $feed = $this->carry($this->carry($this->feed()));
+        $feed->update(['reload' => ['mends' => true], 'standing' => 'loading']);
+        $this->house->run('UPDATE copy.loads SET kg = -1');
+        FeedBook::reload($feed, Slice::range(['9'], ['20']));
+        $feed = $this->carry($feed->refresh());
+        self::assertSame([null, '0'], [$feed->reload, $this->house->value('SELECT count(*) FROM copy.loads WHERE kg = -1')]);
+    }
+
+    #[Test]
     public function a_reload_that_appends_adds_every_row_once(): void
     {
         $feed = $this->feed(['capture' => Capture::Reload, 'landing' => Landing::Append, 'watermark' => null]);

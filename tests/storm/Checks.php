@@ -44,13 +44,32 @@ final readonly class Checks
     private function rows(Feed $feed, FeedDefinition $definition): ?string
     {
         $names = $definition->carried()->names();
-        $source = $this->source($feed, $definition, $names);
-        $copy = array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key');
+        [$source, $copy] = $this->both($feed, $definition, $names);
         $missing = array_diff_assoc($source, $copy);
         // By watermark deletes are not seen, and by choice they may be ignored.
         $extra = $feed->capture === 'watermark' || $definition->deletes === Deletes::Ignore || ($feed->capture === 'reload' && $definition->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
+        if ($missing === [] && $extra === []) {
+            return null;
+        }
+        $differing = array_filter($names, function (string $name) use ($feed, $definition): bool {
+            [$source, $copy] = $this->both($feed, $definition, [$name]);
 
-        return $missing === [] && $extra === [] ? null : count($missing).' rows of '.count($source).' are missing or differ (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), '.count($extra).' should not be there ('.implode(', ', array_slice(array_keys($extra), 0, 3)).')';
+            return array_diff_assoc(array_intersect_key($source, $copy), $copy) !== [];
+        });
+
+        return count($missing).' rows of '.count($source).' are missing or differ in '.implode(', ', $differing).' (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), '.count($extra).' should not be there ('.implode(', ', array_slice(array_keys($extra), 0, 3)).')';
+    }
+
+    /**
+     * @param  list<string>  $names
+     * @return array{array<string, string>, array<string, string>} rows of the source and of the copy, by key
+     */
+    private function both(Feed $feed, FeedDefinition $definition, array $names): array
+    {
+        return [
+            $this->source($feed, $definition, $names),
+            array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key'),
+        ];
     }
 
     /**

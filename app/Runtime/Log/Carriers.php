@@ -439,7 +439,8 @@ final class Carriers
         foreach (json_decode($row->rereads ?? '[]', true) as $key) {
             $carrier->rereads[implode("\0", $key)] = $key;
         }
-        $asked = $row->reload === null ? null : json_decode($row->reload, true);
+        // What was found out just now is not in the row yet, and comes before what somebody had asked for.
+        $asked = $carrier->asked ? ['mends' => true] : ($row->reload === null ? null : json_decode($row->reload, true));
         if ($asked === null || ($carrier->position->isLoading() && ($asked['begun'] ?? false))) {
             if ($asked !== null) {
                 [$carrier->slice, $carrier->mends] = [Slice::fromArray($asked), $asked['mends'] ?? false];
