@@ -9,6 +9,7 @@ use Lighterman\Connectors\MariaDb\MariaDbSettings;
 use Lighterman\Connectors\MariaDb\MariaDbSource;
 use Lighterman\Connectors\Triggers\TriggerLog;
 use Lighterman\Core\Capture\Log\LoggedRow;
+use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\SystemTrouble;
@@ -198,6 +199,24 @@ final class MariaDbTest extends OtherSourceCase
                 self::assertSame($reason, $trouble->reason);
                 self::assertStringNotContainsString('sour-apple-77', $trouble->getMessage().$trouble->remedy().print_r($settings, true));
             }
+        }
+    }
+
+    #[Test]
+    public function a_table_or_partition_that_was_emptied_is_another_one(): void
+    {
+        $this->does('CREATE TABLE `odd-casks` (id int PRIMARY KEY) PARTITION BY RANGE (id) (PARTITION low VALUES LESS THAN (10), PARTITION high VALUES LESS THAN (20))', 'CREATE TABLE casks (id int PRIMARY KEY, note text)', 'INSERT INTO casks VALUES (1, NULL)', 'INSERT INTO `odd-casks` VALUES (1), (11)');
+        $tables = [$this->table('casks'), $this->table('odd-casks')];
+        $told = fn (): array => array_map(static fn (TableIdentity $i): array => $i->toArray(), $this->changes->identities($tables));
+        $before = $told();
+        self::assertCount(2, $before);
+        $this->does('INSERT INTO casks VALUES (2, NULL)', 'DELETE FROM `odd-casks` WHERE id = 1');
+        self::assertEquals($before, $told(), 'rows that come and go are no other table');
+        foreach (['TRUNCATE casks' => 'casks', 'ALTER TABLE `odd-casks` TRUNCATE PARTITION high' => 'odd-casks'] as $sql => $name) {
+            $this->does($sql);
+            $after = $told();
+            self::assertSame([(string) $this->table($name)], array_keys(array_filter($after, static fn (array $now, string $table): bool => $now != $before[$table], ARRAY_FILTER_USE_BOTH)), $sql);
+            $before = $after;
         }
     }
 }

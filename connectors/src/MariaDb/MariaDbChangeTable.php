@@ -208,7 +208,28 @@ final class MariaDbChangeTable extends SequencedChanges
         return (int) $this->writing->value('SELECT DATA_LENGTH + INDEX_LENGTH FROM information_schema.TABLES WHERE TABLE_SCHEMA = ? AND TABLE_NAME = ?', [$this->settings->database, "lighterman_changes_{$this->id}"]);
     }
 
-    /** Emptying a table, or taking a partition away, fires no trigger, but makes the table anew. */
+    /**
+     * The numbers under which the engine keeps a table and its partitions. Emptying one fires no trigger, and leaves the time at
+     * which it was made as it is, but it is kept under another number from then on.
+     *
+     * @return string empty where the account may not see them
+     *
+     * @see https://mariadb.com/kb/en/information-schema-innodb_sys_tables-table/
+     */
+    private function stores(TableName $table): string
+    {
+        try {
+            return ' '.$this->writing->value(<<<'SQL'
+                SELECT group_concat(t.TABLE_ID ORDER BY t.NAME) FROM information_schema.INNODB_SYS_TABLES t
+                    JOIN (SELECT concat(cast(convert(? USING filename) AS BINARY), '/', cast(convert(? USING filename) AS BINARY)) AS name) w
+                WHERE cast(t.NAME AS BINARY) = w.name OR left(cast(t.NAME AS BINARY), length(w.name) + 3) = concat(w.name, '#P#')
+                SQL, [$table->schema, $table->name]);
+        } catch (SystemTrouble $trouble) {
+            return $trouble->reason === 'no_privilege' ? '' : throw $trouble;
+        }
+    }
+
+    /** Taking a partition away makes the table anew. */
     public function identities(array $tables): array
     {
         $identities = [];
@@ -216,7 +237,7 @@ final class MariaDbChangeTable extends SequencedChanges
             $made = $this->writing->value('SELECT CREATE_TIME FROM information_schema.TABLES WHERE TABLE_SCHEMA = ? AND TABLE_NAME = ?', [$table->schema, $table->name]);
             $triggers = $this->writing->value('SELECT group_concat(CREATED ORDER BY TRIGGER_NAME) FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = ? AND EVENT_OBJECT_TABLE = ? AND TRIGGER_NAME LIKE ?', [$table->schema, $table->name, "lighterman\\_{$this->id}\\_%"]);
             if ($made !== null) {
-                $identities[(string) $table] = new TableIdentity((string) $table, '', [], [], ['the table itself' => $made, 'what records its changes' => (string) $triggers]);
+                $identities[(string) $table] = new TableIdentity((string) $table, '', [], [], ['the table itself' => "{$made}{$this->stores($table)}", 'what records its changes' => (string) $triggers]);
             }
         }
 

@@ -37,7 +37,7 @@ final class MariaDbSource extends PdoSource
         return $this->capabilities ??= new SourceCapabilities(
             MariaDbChecks::seesProcesses($this->connection),
             [Capture::Reload, Capture::Watermark, Capture::Trigger],
-            'Here no trigger fires for rows that a foreign key changes or deletes along with others, nor for TRUNCATE.',
+            'Here no trigger fires for rows that a foreign key changes or deletes along with others, nor for TRUNCATE. That a table was emptied so is noticed if the account has PROCESS, and it is loaded again.',
             'Grant PROCESS',
         );
     }
