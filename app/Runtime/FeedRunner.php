@@ -40,6 +40,9 @@ use Throwable;
  */
 final class FeedRunner
 {
+    /** @var array<int, float> when it was last looked whether what has landed is there, by feed */
+    private array $looked = [];
+
     /** @var callable(): bool whether this process was asked to stop */
     private $stopping;
 
@@ -129,6 +132,7 @@ final class FeedRunner
         $planning = self::since($clock);
         $asked = SetAside::asked($feed->id);
         if ($plan->empty && ! $asked) {
+            $this->lookAtCopy($feed, $definition);
             RunRecorder::empty($feed, $lease, $plan, $planning);
             $this->completed($feed, $plan, $definition, $started);
 
@@ -186,6 +190,15 @@ final class FeedRunner
             // pause keeps it until resumed.
             $feed->refresh();
             $feed->update(['due_at' => $feed->paused_at === null || $feed->cancel_asked ? now() : null]);
+        }
+    }
+
+    /** Where nothing lands, nobody would learn that the copy is gone. */
+    private function lookAtCopy(Feed $feed, FeedDefinition $definition): void
+    {
+        if ($feed->sequence > 0 && microtime(true) - ($this->looked[$feed->id] ?? 0.0) >= (int) config('lighterman.gap_seconds')) {
+            $this->looked[$feed->id] = microtime(true);
+            $this->systems->target($feed->route->target)->demandKept($definition->landedTable(), $feed->uid);
         }
     }
 

@@ -252,6 +252,19 @@ final class RunnerTest extends AppCase
     }
 
     #[Test]
+    public function a_landed_table_that_is_gone_is_noticed_though_nothing_lands(): void
+    {
+        $feed = $this->carry($this->carry($this->feed()));
+        self::assertSame('on time', $this->carry($feed)->state());
+        $this->house->run('DROP TABLE copy.loads');
+        $feed = $this->carry($feed);
+        self::assertSame(['failed', 'landed_gone'], [$feed->state(), $feed->trouble['reason']]);
+        FeedBook::reload($feed, Slice::whole());
+        $this->carry($feed->refresh());
+        self::assertSame(['on time', '500'], [$this->carry($feed->refresh())->state(), $this->house->value('SELECT count(*) FROM copy.loads')]);
+    }
+
+    #[Test]
     public function a_load_that_mends_is_not_given_up_for_a_part(): void
     {
         $feed = $this->carry($this->carry($this->feed()));

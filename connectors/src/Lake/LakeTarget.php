@@ -178,6 +178,11 @@ final class LakeTarget implements TargetSystem
         }
     }
 
+    public function demandKept(LandedTable $landed, string $feed): void
+    {
+        // A file of a lake that somebody removed shows when it is read.
+    }
+
     public function openChanges(string $route, int $token, ?Closure $alive = null): ChangeLanding
     {
         $this->demandFolder();

@@ -94,6 +94,11 @@ final class PostgresTarget implements TargetSystem
         return new PostgresLanding($this->connection, $ledger, $landed, $feed, $token, $position);
     }
 
+    public function demandKept(LandedTable $landed, string $feed): void
+    {
+        (new Admission($this->connection, new Ledger($this->connection)))->demandSame($landed, $feed);
+    }
+
     public function openChanges(string $route, int $token, ?Closure $alive = null): ChangeLanding
     {
         return new PostgresChangeLanding(new Connection($this->settings, 'lighterman target', readOnly: false), $route, $token);

@@ -57,6 +57,13 @@ interface TargetSystem
     public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null, bool $anew = false): LandingSession;
 
     /**
+     * Looks whether what a feed has landed is still there, though nothing lands now.
+     *
+     * @throws SystemTrouble as open() has it
+     */
+    public function demandKept(LandedTable $landed, string $feed): void;
+
+    /**
      * Opens the target for the changes of a route's feeds.
      *
      * @param  string  $route  the route's lasting id, under which its place in the log is kept beside the rows
