@@ -188,8 +188,7 @@ final class FeedRunner
         } else {
             // A stopping worker leaves the feed due for the next one, and a cancelled load has to be cleared away; a person's
             // pause keeps it until resumed.
-            $feed->refresh();
-            $feed->update(['due_at' => $feed->paused_at === null || $feed->cancel_asked ? now() : null]);
+            DB::update('UPDATE feeds SET due_at = CASE WHEN paused_at IS NULL OR cancel_asked THEN now() END WHERE id = ?', [$feed->id]);
         }
     }
 
