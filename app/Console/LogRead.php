@@ -47,7 +47,9 @@ final class LogRead extends Command
 
             return self::FAILURE;
         }
-        $runner = new LogRunner($systems, $leases, fn (): bool => $this->stop || ($this->option('child') && posix_getppid() !== $parent));
+        // Asked before every message.
+        $child = (bool) $this->option('child');
+        $runner = new LogRunner($systems, $leases, fn (): bool => $this->stop || ($child && posix_getppid() !== $parent));
         try {
             $runner->run($lease, (bool) $this->option('drain'));
         } catch (LeaseLost) {

@@ -311,8 +311,8 @@ final class Carrier
         if ($this->unclear && ! $this->key->isSaid($change->before ?? $change->after ?? [])) {
             return;
         }
-        $change = $this->apartFromOthers($change, $commit);
-        if ($change === null) {
+        // A journal tells what happened as it did.
+        if ($this->shared !== null && $this->definition->landing !== Landing::Append && ($change = $this->apartFromOthers($this->shared, $change, $commit)) === null) {
             $this->taken++;
 
             return;
@@ -330,14 +330,11 @@ final class Carrier
         $this->taken++;
     }
 
-    /** A change with one row a key, where the source lets several stand there for a moment. A journal tells what happened as it did. */
-    private function apartFromOthers(Change $change, SourceCommit $commit): ?Change
+    /** A change with one row a key, where the source lets several stand there for a moment. */
+    private function apartFromOthers(SharedKeys $shared, Change $change, SourceCommit $commit): ?Change
     {
-        if ($this->shared === null || $this->definition->landing === Landing::Append) {
-            return $change;
-        }
-        $told = $this->shared->told($change, $commit);
-        $unknown = $this->shared->unknown();
+        $told = $shared->told($change, $commit);
+        $unknown = $shared->unknown();
         $this->unclear = $this->unclear || $unknown === null;
         array_map($this->reread(...), $unknown ?? []);
 

@@ -595,7 +595,6 @@ final class LogReading
             // As soon as it is over; transactions may follow each other so closely that one is always open at the full second.
             return false;
         }
-        $this->tickedAt = microtime(true);
         if ($this->batch->pending()) {
             // What a batch holds belongs to the feeds as they were when it began.
             $this->land();
@@ -604,6 +603,8 @@ final class LogReading
         $this->measure();
         $this->save();
         $this->beat();
+        // A second of reading follows, however long the landing took.
+        $this->tickedAt = microtime(true);
 
         return $this->finished || ($this->spooled && $this->targetIsBack());
     }

@@ -16,9 +16,6 @@ final readonly class Bounds
 
     private const ZERO_DATE = '/^(?:0000-|\d{4,6}-00|\d{4,6}-\d\d-00)/';
 
-    /** Values up to this many bytes are neither too long nor the mark of one that was. */
-    private const LONG = 20;
-
     /** A moment of a year with six digits, of which a few fit. */
     private const FAR = '/^(?:29[5-9]|[3-9]\d\d)\d{3}-|^2942[5-9]\d-|^29424[7-9]-|^294[3-9]\d\d-/';
 
@@ -52,36 +49,38 @@ final readonly class Bounds
         );
     }
 
-    /** Whether a value among lines in the text form of COPY may be one that cannot be written. */
+    /** Whether a value among lines whose values are parted by tabs may be one that cannot be written. */
     public function suspects(string $encoded): bool
     {
         return str_contains($encoded, "\0")
             || strlen($encoded) > $this->longest
-            || ($this->dates !== [] && str_contains($encoded, '-00') && preg_match('/(?:^|\t)(?:0000-|\d{4,6}-00|\d{4,6}-\d\d-00)/m', $encoded))
+            || str_contains($encoded, Unwritable::NOT_KEPT)
+            || ($this->dates !== [] && (str_contains($encoded, '-00') || str_contains($encoded, '0000-')) && preg_match('/(?:^|\t)(?:0000-|\d{4,6}-00|\d{4,6}-\d\d-00)/m', $encoded))
             || ($this->moments !== [] && preg_match('/(?:^|\t)\d{6}-\d\d-/m', $encoded))
             || ($this->decimals !== [] && (str_contains($encoded, 'NaN') || str_contains($encoded, 'Infinity')));
     }
 
     /**
-     * Looks at every value of every change, so it first asks what costs least.
+     * Called for every change, so the values are looked at one by one only where all of them together are suspected.
      *
      * @param  list<string|false|null>  $row  in the order of the shape's columns
      */
     public function fault(array $row): ?Unwritable
     {
+        if (! $this->suspects(implode("\t", $row))) {
+            return null;
+        }
         foreach ($row as $i => $value) {
-            if ($value !== null && $value !== false) {
-                if (str_contains($value, "\0")) {
-                    return Unwritable::zeroByte($this->columns[$i]);
-                }
-                if (isset($value[self::LONG]) && (strlen($value) > ($this->bytes[$i] ?? $this->longest) || $value === Unwritable::NOT_KEPT)) {
-                    return Unwritable::tooLong($this->columns[$i], $this->longest);
-                }
+            $value = (string) $value;
+            if (str_contains($value, "\0")) {
+                return Unwritable::zeroByte($this->columns[$i]);
+            }
+            if (strlen($value) > ($this->bytes[$i] ?? $this->longest) || $value === Unwritable::NOT_KEPT) {
+                return Unwritable::tooLong($this->columns[$i], $this->longest);
             }
         }
         foreach ($this->dates as $i) {
-            $value = $row[$i] ?? false;
-            if ($value !== false && (($value[0] ?? '') === '0' || str_contains($value, '-00')) && preg_match(self::ZERO_DATE, $value)) {
+            if (preg_match(self::ZERO_DATE, (string) ($row[$i] ?? ''))) {
                 return Unwritable::noDate($this->columns[$i]);
             }
         }

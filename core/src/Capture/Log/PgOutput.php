@@ -103,7 +103,10 @@ final class PgOutput
                 if ($at + 5 > $size) {
                     throw BrokenLog::short($message[0]);
                 }
-                $length = (ord($message[$at + 1]) << 24) | (ord($message[$at + 2]) << 16) | (ord($message[$at + 3]) << 8) | ord($message[$at + 4]);
+                $length = (ord($message[$at + 3]) << 8) | ord($message[$at + 4]);
+                if ($message[$at + 2] !== "\0" || $message[$at + 1] !== "\0") {
+                    $length |= (ord($message[$at + 1]) << 24) | (ord($message[$at + 2]) << 16);
+                }
                 $values[] = substr($message, $at + 5, $length);
                 $at += 5 + $length;
             } elseif ($kind === 'n') {
