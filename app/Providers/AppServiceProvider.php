@@ -6,8 +6,10 @@ namespace App\Providers;
 
 use App\Runtime\Systems;
 use App\Support\Frame;
+use App\Support\HouseTime;
 use Illuminate\Database\Eloquent\Model;
 use Illuminate\Database\Events\ConnectionEstablished;
+use Illuminate\Support\Facades\Date;
 use Illuminate\Support\Facades\Event;
 use Illuminate\Support\Facades\Gate;
 use Illuminate\Support\Facades\View;
@@ -24,6 +26,8 @@ final class AppServiceProvider extends ServiceProvider
     public function boot(): void
     {
         Model::shouldBeStrict();
+        Date::useClass(HouseTime::class);
+        Event::listen(ConnectionEstablished::class, static fn (ConnectionEstablished $e) => HouseTime::takeFrom($e->connection));
         if ($this->app->runningInConsole() && ! $this->app->environment('testing')) {
             // A process that was stopped in the middle of a transaction must not keep its successor waiting.
             Event::listen(ConnectionEstablished::class, static fn (ConnectionEstablished $e) => $e->connection->statement('SET idle_in_transaction_session_timeout = '.(1000 * (int) config('lighterman.lease_seconds'))));

@@ -20,6 +20,7 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\JoinedFiles;
@@ -195,8 +196,8 @@ final class FeedRunner
     /** Where nothing lands, nobody would learn that the copy is gone. */
     private function lookAtCopy(Feed $feed, FeedDefinition $definition): void
     {
-        if ($feed->sequence > 0 && microtime(true) - ($this->looked[$feed->id] ?? 0.0) >= (int) config('lighterman.gap_seconds')) {
-            $this->looked[$feed->id] = microtime(true);
+        if ($feed->sequence > 0 && SteadyClock::seconds() - ($this->looked[$feed->id] ?? 0.0) >= (int) config('lighterman.gap_seconds')) {
+            $this->looked[$feed->id] = SteadyClock::seconds();
             $this->systems->target($feed->route->target)->demandKept($definition->landedTable(), $feed->uid);
         }
     }
@@ -228,7 +229,7 @@ final class FeedRunner
     private function batches(Feed $feed, Lease $lease, ReadPlan $plan, SourceSystem $source, TreatedLanding $landing, FeedDefinition $definition, RunRecorder $recorder): bool
     {
         $reader = $source->reader($definition, $plan);
-        $checked = microtime(true);
+        $checked = SteadyClock::seconds();
         $stop = false;
         $reading = 0.0;
         try {
@@ -245,8 +246,8 @@ final class FeedRunner
                 $receipt === null || $this->sayEmpty($receipt->to->files, $recorder);
                 $reading = $receipt === null ? $reading : 0.0;
                 $this->progress($feed, $batch->rows);
-                if (microtime(true) - $checked > 0.5) {
-                    $checked = microtime(true);
+                if (SteadyClock::seconds() - $checked > 0.5) {
+                    $checked = SteadyClock::seconds();
                     $this->leases->renew($lease);
                     $feed->save();
                     $stop = $stop || ($this->stopping)() || $this->toldToStop($feed);
@@ -309,7 +310,7 @@ final class FeedRunner
         $before = $feed->progress ?? [];
         $feed->update([
             'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
-            'progress' => ['rows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0), 'of' => $definition->files === null ? $this->expected($source, $definition->source) : null, 'since' => microtime(true), 'sinceRows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0)],
+            'progress' => ['rows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0), 'of' => $definition->files === null ? $this->expected($source, $definition->source) : null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0)],
         ]);
     }
 

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Runtime;
 
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Latency\SteadyClock;
 
 /** A query of a person while it runs, which the same person may stop from another request. */
 final class RunningQuery
@@ -46,8 +47,8 @@ final class RunningQuery
     /** Whether it is to stop; may be asked as often as one likes. */
     public function isStopped(): bool
     {
-        if (! $this->stopped && microtime(true) - $this->looked > self::EVERY) {
-            $this->looked = microtime(true);
+        if (! $this->stopped && SteadyClock::seconds() - $this->looked > self::EVERY) {
+            $this->looked = SteadyClock::seconds();
             $this->stopped = (bool) DB::table('running_queries')->where('id', $this->id)->value('stop_asked');
         }
 

@@ -5,13 +5,18 @@ declare(strict_types=1);
 namespace App\Runtime;
 
 use App\Runtime\Log\LogKeeper;
+use App\Support\HouseTime;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Log;
+use Lighterman\Core\Latency\SteadyClock;
 use Throwable;
 
 /** Takes due feeds one after another until told to stop. */
 final class Worker
 {
+    /** How often it is asked what time it is. */
+    private const CLOCK_SECONDS = 10;
+
     private bool $stop = false;
 
     private readonly Leases $leases;
@@ -33,9 +38,14 @@ final class Worker
     public function work(float $idleSeconds = 0.5): void
     {
         $keeper = new LogKeeper((int) config('lighterman.logs_per_worker'));
+        $asked = 0.0;
         while (! $this->stop) {
             try {
                 $keeper->tick();
+                if (SteadyClock::seconds() - $asked > self::CLOCK_SECONDS) {
+                    $asked = SteadyClock::seconds();
+                    HouseTime::takeFrom(DB::connection());
+                }
                 if (($lease = $this->leases->toJoin()) !== null) {
                     $this->runner->join($lease);
                 }

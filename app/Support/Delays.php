@@ -49,7 +49,7 @@ final readonly class Delays
     public static function byHour(array $feedIds): array
     {
         $hours = [];
-        $hour = CarbonImmutable::now(Say::zone())->startOfHour();
+        $hour = now(Say::zone())->toImmutable()->startOfHour();
         for ($h = 23; $h >= 0; $h--) {
             $from = $hour->subHours($h);
             $hours[$from->getTimestamp()] = self::over($feedIds, $from->utc(), $from->addHour()->utc());

@@ -66,7 +66,7 @@ final readonly class Lanes
     /** @return array<int, int> rows carried in each hour of the viewer's day so far, by hour of day */
     public static function byHour(): array
     {
-        $hours = array_fill(0, (int) CarbonImmutable::now(Say::zone())->format('G') + 1, 0);
+        $hours = array_fill(0, (int) now(Say::zone())->format('G') + 1, 0);
         foreach (DB::table('carried_hours')->where('hour', '>=', self::midnight())->groupBy('hour')->get(['hour', DB::raw('sum(rows) AS rows')]) as $row) {
             $hours[(int) CarbonImmutable::parse($row->hour)->setTimezone(Say::zone())->format('G')] = (int) $row->rows;
         }

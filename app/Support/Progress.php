@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace App\Support;
 
+use Lighterman\Core\Latency\SteadyClock;
+
 /** What a load's progress says: rate and time left. */
 final class Progress
 {
@@ -14,7 +16,7 @@ final class Progress
      */
     public static function rate(?array $progress): ?float
     {
-        $seconds = $progress === null ? 0 : microtime(true) - $progress['since'];
+        $seconds = $progress === null ? 0 : SteadyClock::micros() / 1e6 - $progress['since'];
 
         return $seconds < 1 ? null : ($progress['rows'] - $progress['sinceRows']) / $seconds;
     }

@@ -104,7 +104,7 @@ final class Say
         $here = CarbonImmutable::instance($at)->setTimezone(self::zone());
 
         return $here->format(match (true) {
-            ! $here->isSameDay(CarbonImmutable::now(self::zone())) => 'j M H:i', $seconds => 'H:i:s', default => 'H:i',
+            ! $here->isSameDay(now(self::zone())) => 'j M H:i', $seconds => 'H:i:s', default => 'H:i',
         });
     }
 

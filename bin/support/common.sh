@@ -35,7 +35,10 @@ missing_packages() {
     [ -n "$(pg_bin)" ] || printf 'postgresql '
     command -v psql >/dev/null || printf 'postgresql-client '
     command -v setpriv >/dev/null || printf 'util-linux '
-    if [ "${1:-}" = test ]; then [ -x /usr/bin/chromium ] || printf 'chromium '; fi
+    if [ "${1:-}" = test ]; then
+        [ -x /usr/bin/chromium ] || printf 'chromium '
+        compgen -G '/usr/lib/*/faketime/libfaketime.so.1' >/dev/null || printf 'faketime '
+    fi
     case " $* " in *" test "*|*" mariadb "*) [ -x /usr/sbin/mariadbd ] || printf 'mariadb-server ' ;; esac
 }
 

@@ -18,6 +18,7 @@ use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Treatment\Line;
 
 /** Compares copies with their sources, row by row, and figures with what was done. */
 final readonly class Checks
@@ -69,7 +70,7 @@ final readonly class Checks
     {
         return [
             $this->source($feed, $definition, $names),
-            array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key'),
+            array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names, self::landed($definition))} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key'),
         ];
     }
 
@@ -79,7 +80,7 @@ final readonly class Checks
      */
     private function source(Feed $feed, FeedDefinition $definition, array $names): array
     {
-        $treated = $definition->treatment->isEmpty() ? '' : ' WHERE id % '.Story::SET_ASIDE.' <> 0';
+        $treated = $definition->treatment->checks === [] ? '' : ' WHERE id % '.Story::SET_ASIDE.' <> 0';
 
         return isset($this->others[$feed->name]) ? $this->others[$feed->name]->rows($definition->key, $names)
             : array_column($this->gate->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM ".Sql::table($definition->source).$treated), 'row', 'key');
@@ -93,10 +94,23 @@ final readonly class Checks
         return isset($this->others[$feed->name]) ? $this->others[$feed->name]->spelt($columns) : 'ROW('.implode(', ', $columns).')::text';
     }
 
-    /** @param  list<string>  $names */
-    private function row(Feed $feed, array $names): string
+    /**
+     * @param  list<string>  $names
+     * @param  array<string, string>  $as  what those are called there that have another name
+     */
+    private function row(Feed $feed, array $names, array $as = []): string
     {
-        return isset($this->others[$feed->name]) ? 'md5('.$this->others[$feed->name]->spelt(array_combine($names, array_map(Connection::name(...), $names))).')' : 'md5(ROW('.Connection::names($names).')::text)';
+        $columns = array_combine($names, array_map(static fn (string $n): string => Connection::name($as[$n] ?? $n), $names));
+
+        return 'md5('.(isset($this->others[$feed->name]) ? $this->others[$feed->name]->spelt($columns) : 'ROW('.implode(', ', $columns).')::text').')';
+    }
+
+    /** @return array<string, string> names of landed columns by those they have at the source */
+    private static function landed(FeedDefinition $definition): array
+    {
+        $lines = array_filter($definition->treatment->sheet($definition->carried()), static fn (Line $l): bool => $l->from !== null);
+
+        return array_combine(array_map(static fn (Line $l): string => (string) $l->from, $lines), array_map(static fn (Line $l): string => $l->name(), $lines));
     }
 
     private static function living(FeedDefinition $definition): string

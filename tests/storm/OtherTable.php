@@ -19,7 +19,7 @@ final class OtherTable
     ];
 
     /** What only a source of PostgreSQL knows. */
-    private const WITHOUT = ['swap', 'attach', 'detach', 'part', 'truncate_part', 'meddle_publication', 'as_replica', 'drop_slot', 'cut_source', 'alter_and_write'];
+    private const WITHOUT = ['swap', 'attach', 'detach', 'part', 'truncate_part', 'meddle_publication', 'as_replica', 'drop_slot', 'cut_source', 'alter_and_write', 'revoke_source', 'revoke_replication'];
 
     /**
      * @param  'int'|'text'|'pair'  $key
@@ -156,7 +156,7 @@ final class OtherTable
     public function act(string $act, int $n): bool
     {
         $column = array_keys($this->columns)[$n % max(1, count($this->columns))] ?? null;
-        if ($column === null && in_array($act, ['rename_and_back', 'drop_and_add', 'drop_column', 'widen'], true)) {
+        if ($column === null && in_array($act, ['rename_and_back', 'rename_column', 'drop_and_add', 'drop_column', 'widen'], true)) {
             return true;
         }
         $alter = "ALTER TABLE {$this->name}";
@@ -167,6 +167,7 @@ final class OtherTable
             'move' => $this->run($this->move($n)),
             'rollback' => $this->transaction($this->changes($n), 'ROLLBACK'),
             'rename_and_back' => $this->run($this->update($n, 40), "{$alter} RENAME COLUMN {$column} TO passing", "UPDATE {$this->name} SET touched = {$this->now()}, passing = {$this->literal($this->columns[$column], $n)} WHERE {$this->some($n, 17)}", "{$alter} RENAME COLUMN passing TO {$column}", $this->update($n + 1, 40)),
+            'rename_column' => $this->renameColumn((string) $column, 'named_'.$n % 100_000, $n),
             'drop_and_add' => $this->run($this->update($n, 40), "{$alter} DROP COLUMN {$column}", "{$alter} ADD COLUMN {$column} {$this->type($column)}", $this->update($n + 1, 40)),
             'add_column' => $this->addColumn('added_'.$n % 100_000, ['int', 'text', 'day', 'decimal'][$n % 4], $n),
             'drop_column' => $this->dropColumn((string) $column),
@@ -176,7 +177,7 @@ final class OtherTable
             default => null,
         };
 
-        return in_array($act, self::WITHOUT, true) || in_array($act, ['change', 'mixed', 'burst', 'truncate', 'move', 'rollback', 'rename_and_back', 'drop_and_add', 'add_column', 'drop_column', 'widen', 'make_again', 'meddle_trigger'], true);
+        return in_array($act, self::WITHOUT, true) || in_array($act, ['change', 'mixed', 'burst', 'truncate', 'move', 'rollback', 'rename_and_back', 'rename_column', 'drop_and_add', 'add_column', 'drop_column', 'widen', 'make_again', 'meddle_trigger'], true);
     }
 
     private function addColumn(string $name, string $kind, int $n): void
@@ -184,6 +185,15 @@ final class OtherTable
         $default = ['int' => '42', 'text' => "'so'", 'day' => "'2020-01-01'", 'decimal' => '1.5'][$kind];
         if ($this->run("ALTER TABLE {$this->name} ADD COLUMN {$name} ".self::KINDS[$kind][$this->sqlite ? 1 : 0]." DEFAULT {$default}")) {
             $this->columns[$name] = $kind;
+            $this->run($this->update($n, 30));
+        }
+    }
+
+    private function renameColumn(string $column, string $name, int $n): void
+    {
+        if ($this->run("ALTER TABLE {$this->name} RENAME COLUMN {$column} TO {$name}")) {
+            $this->columns[$name] = $this->columns[$column];
+            unset($this->columns[$column]);
             $this->run($this->update($n, 30));
         }
     }

@@ -22,8 +22,9 @@ final class Table
      * @param  array<string, string>  $columns  type by name, without key, `big` and `touched`
      * @param  bool  $big  whether it has a text kept apart, whose unchanged value the log does not tell
      * @param  bool  $full  whether the log tells old rows whole
+     * @param  string  $owner  a role
      */
-    private function __construct(public readonly string $name, public readonly string $key, private array $columns, private readonly bool $big, private readonly bool $full)
+    private function __construct(public readonly string $name, public readonly string $key, private array $columns, private readonly bool $big, private readonly bool $full, private readonly string $owner)
     {
     }
 
@@ -42,9 +43,9 @@ final class Table
     }
 
     /** @param  array<string, mixed>  $told */
-    public static function fromArray(array $told): self
+    public static function fromArray(array $told, string $owner): self
     {
-        return new self($told['name'], $told['key'], $told['columns'], $told['big'], $told['full']);
+        return new self($told['name'], $told['key'], $told['columns'], $told['big'], $told['full'], $owner);
     }
 
     /** @return list<string> */
@@ -60,10 +61,11 @@ final class Table
         };
         $lines = ["id {$type} NOT NULL", ...($this->key === 'pair' ? ['part text NOT NULL'] : []), ...array_map(static fn (string $n, string $t): string => "{$n} {$t}", array_keys($this->columns), $this->columns), ...($this->big ? ['big text'] : []), 'touched timestamptz NOT NULL DEFAULT clock_timestamp()'];
         $primary = 'PRIMARY KEY ('.implode(', ', $this->keyColumns()).')'.($this->key === 'deferrable' ? ' DEFERRABLE INITIALLY DEFERRED' : '');
-        $sql = ["CREATE TABLE public.{$this->name} (".implode(', ', [...$lines, $primary]).')'.($this->key === 'parted' ? ' PARTITION BY RANGE (id)' : '')];
+        $sql = ["CREATE TABLE public.{$this->name} (".implode(', ', [...$lines, $primary]).')'.($this->key === 'parted' ? ' PARTITION BY RANGE (id)' : ''), "ALTER TABLE public.{$this->name} OWNER TO {$this->owner}"];
         if ($this->key === 'parted') {
             $sql[] = "CREATE TABLE public.{$this->name}_low PARTITION OF {$this->name} FOR VALUES FROM (MINVALUE) TO (1000)";
             $sql[] = "CREATE TABLE public.{$this->name}_high PARTITION OF {$this->name} FOR VALUES FROM (1000) TO (1000000)";
+            array_push($sql, ...array_map(fn (string $part): string => "ALTER TABLE public.{$this->name}_{$part} OWNER TO {$this->owner}", ['low', 'high']));
         } else {
             $sql[] = "CREATE INDEX ON public.{$this->name} (touched)";
         }

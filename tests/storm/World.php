@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Tests\Storm;
 
 use App\Feeds\AsideDesk;
+use App\Feeds\DraftBook;
 use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
 use App\Models\Feed;
@@ -19,6 +20,7 @@ use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Treatment\Line;
 use PDO;
 use Symfony\Component\Yaml\Yaml;
 
@@ -45,6 +47,11 @@ final class World
 
     private readonly string $file;
 
+    /** Whom the feeds read and write as: the owner of the tables, and nobody more. */
+    private readonly string $role;
+
+    private readonly string $password;
+
     /** @var list<Table|OtherTable> */
     private array $tables = [];
 
@@ -61,11 +68,14 @@ final class World
     public function __construct(private readonly Story $story, private readonly array $environment)
     {
         $suffix = bin2hex(random_bytes(3));
+        [$this->role, $this->password] = ["storm_{$suffix}", bin2hex(random_bytes(8))];
         $admin = self::connect('postgres');
-        foreach (['gate', 'house'] as $role) {
-            $admin->run("CREATE DATABASE storm_{$role}_{$suffix}");
+        $admin->run("CREATE ROLE {$this->role} LOGIN REPLICATION PASSWORD '{$this->password}' IN ROLE pg_read_all_stats");
+        foreach (['gate', 'house'] as $side) {
+            $admin->run("CREATE DATABASE storm_{$side}_{$suffix}");
             // Who breaks down may forget nothing that was committed.
-            $admin->run("ALTER DATABASE storm_{$role}_{$suffix} SET synchronous_commit = on");
+            $admin->run("ALTER DATABASE storm_{$side}_{$suffix} SET synchronous_commit = on");
+            $admin->run("GRANT CREATE ON DATABASE storm_{$side}_{$suffix} TO {$this->role}");
         }
         $admin->close();
         $this->gate = self::connect("storm_gate_{$suffix}");
@@ -74,8 +84,8 @@ final class World
         mkdir($this->lake);
         DB::statement('TRUNCATE systems, routes, feeds, audit_entries, people RESTART IDENTITY CASCADE');
         app(Systems::class)->forget();
-        foreach (['gate', 'house'] as $role) {
-            SystemBook::add($role, ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => "storm_{$role}_{$suffix}", 'user' => 'lighterman', 'tls' => 'prefer'], (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD'));
+        foreach (['gate', 'house'] as $side) {
+            SystemBook::add($side, ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => "storm_{$side}_{$suffix}", 'user' => $this->role, 'tls' => 'prefer'], $this->password);
         }
         SystemBook::add('lake', ['path' => $this->lake], '', SystemKind::Lake);
         [$port, $password] = [(int) getenv('LIGHTERMAN_TEST_MARIA_PORT'), (string) getenv('LIGHTERMAN_TEST_MARIA_PASSWORD')];
@@ -103,12 +113,12 @@ final class World
 
                 continue;
             }
-            $this->tables[] = $table = Table::fromArray($told);
+            $this->tables[] = $table = Table::fromArray($told, $this->role);
             $this->gate->run($table->create());
             $this->gate->run($table->insert(1, 700));
         }
         $this->startFeeds();
-        $this->workers = [$this->startWorker(), $this->startWorker()];
+        $this->workers = [$this->startWorker(0), $this->startWorker(1)];
         foreach ($this->story->steps as $number => $step) {
             $this->told[] = "{$number}: ".json_encode($step);
             $this->act($step);
@@ -152,12 +162,25 @@ final class World
         }
     }
 
-    /** @return resource */
-    private function startWorker()
+    /** @return resource a worker on a machine with a clock of its own */
+    private function startWorker(int $number)
     {
-        $process = proc_open([PHP_BINARY, 'bin/lighterman', 'work'], [['file', '/dev/null', 'r'], ['file', '/dev/null', 'w'], ['file', '/dev/null', 'w']], $pipes, null, $this->environment);
+        is_file($this->clock($number)) || $this->setClock($number, 0);
+        $process = proc_open([PHP_BINARY, 'bin/lighterman', 'work'], [['file', '/dev/null', 'r'], ['file', '/dev/null', 'w'], ['file', '/dev/null', 'w']], $pipes, null, $this->environment
+            + ['LD_PRELOAD' => glob('/usr/lib/*/faketime/libfaketime.so.1')[0] ?? throw new \LogicException('The package faketime is missing; bin/test installs it.'), 'FAKETIME_TIMESTAMP_FILE' => $this->clock($number), 'FAKETIME_CACHE_DURATION' => '1', 'FAKETIME_DONT_FAKE_MONOTONIC' => '1']);
 
         return is_resource($process) ? $process : throw new \LogicException('A worker could not be started.');
+    }
+
+    /** Where it stands by how many seconds the clock of a worker's machine is set wrong. */
+    private function clock(int $worker): string
+    {
+        return "{$this->file}-clock-{$worker}";
+    }
+
+    private function setClock(int $worker, int $seconds): void
+    {
+        file_put_contents($this->clock($worker), sprintf('%+d', $seconds));
     }
 
     /** @return list<int> the workers and the readers that are their children */
@@ -202,6 +225,9 @@ final class World
             'add_column' => $this->addColumn($table, $n),
             'drop_column' => $this->dropColumn($table, $n),
             'widen' => $this->widen($table, $n),
+            'rename_column' => $this->renameColumn($table, $n),
+            'revoke_source' => $this->atGate("REVOKE SELECT ON {$name} FROM {$this->role}; {$table->update($n, 20)}"),
+            'revoke_replication' => $this->atGate("ALTER ROLE {$this->role} NOREPLICATION; SELECT pg_terminate_backend(active_pid) FROM pg_replication_slots WHERE database = current_database() AND active"),
             'make_again' => $this->atGate("BEGIN; CREATE TABLE public.again AS TABLE {$name}; DROP TABLE {$name} CASCADE; ".$table->create()."; INSERT INTO {$name} SELECT * FROM again WHERE hashtext(id::text) % 5 <> 0; DROP TABLE again; COMMIT"),
             'attach' => $table->key === 'parted' ? $this->atGate("DROP TABLE IF EXISTS public.{$name}_more; CREATE TABLE public.{$name}_more (LIKE {$name} INCLUDING ALL); ALTER TABLE {$name}_more REPLICA IDENTITY FULL; INSERT INTO {$name}_more SELECT * FROM {$name} WHERE id BETWEEN 1000 AND 1100 ON CONFLICT DO NOTHING; UPDATE {$name}_more SET id = id + 1000000; ALTER TABLE {$name} ATTACH PARTITION {$name}_more FOR VALUES FROM (1000000) TO (2000000)") : null,
             'detach' => $table->key === 'parted' ? $this->atGate("ALTER TABLE {$name} DETACH PARTITION {$name}_high; ALTER TABLE {$name}_high RENAME TO {$name}_gone_{$n}; CREATE TABLE public.{$name}_high PARTITION OF {$name} FOR VALUES FROM (1000) TO (1000000); ALTER TABLE {$name}_high REPLICA IDENTITY FULL") : null,
@@ -231,6 +257,10 @@ final class World
             'truncate_landed' => $house ? $this->atHouse("TRUNCATE {$landed}") : null,
             'vacuum_landed' => $house ? $this->atHouse("VACUUM FULL {$landed}") : null,
             'drop_landed_column' => $house && $table instanceof Table ? $this->column($table, $n, fn (string $c) => $this->atHouse("ALTER TABLE {$landed} DROP IF EXISTS {$c}; ALTER TABLE {$landed} ADD {$c} {$table->type($c)}")) : null,
+            'revoke_landed' => $house ? $this->atHouse('REVOKE '.['SELECT', 'INSERT', 'UPDATE, DELETE', 'ALL'][$n % 4]." ON {$landed} FROM {$this->role}") : null,
+            'clock' => $this->setClock($n % 2, [-400, -40, -3, 0, 5, 60, 400][$n % 7]),
+            'rename_landed' => $told['landing'] === 'upsert' && $table instanceof Table ? $this->column($table, $n, fn (string $c) => $this->renameLanded($feed(), $c)) : null,
+            'go_back' => $this->goBack($feed(), $n),
             'pause' => FeedBook::pause([$feed()]),
             'resume' => $feed()->paused_at === null ? null : FeedBook::resume([$feed()]),
             'load_again' => $this->reload($feed(), Slice::whole()),
@@ -308,6 +338,46 @@ final class World
         }
     }
 
+    private function renameColumn(Table $table, int $n): void
+    {
+        $column = $table->column($n);
+        if ($column !== null) {
+            $before = $this->shape($table);
+            $this->atGate("BEGIN; {$table->update($n, 30)}; ALTER TABLE {$table->name} RENAME {$column} TO named_".($n % 100_000)."; UPDATE {$table->name} SET touched = clock_timestamp() WHERE hashtext(id::text) % 23 = 0; COMMIT");
+            if ($this->shape($table) !== $before) {
+                $table->addColumn('named_'.$n % 100_000, $table->type($column));
+                $table->dropColumn($column);
+            }
+        }
+    }
+
+    /** Gives a landed column another name, or its own again. */
+    private function renameLanded(Feed $feed, string $column): void
+    {
+        $definition = $feed->definition->parsed();
+        $lines = array_values(array_filter($definition->treatment->lines, static fn (Line $l): bool => $l->from !== $column));
+        if (count($lines) === count($definition->treatment->lines) && $definition->carried()->column($column) !== null) {
+            $lines[] = new Line($column, "landed_{$column}");
+        }
+        $this->asked(fn () => DraftBook::save($feed, DraftBook::definition($feed, $definition->treatment->with(lines: $lines)), app(Systems::class)));
+    }
+
+    private function goBack(Feed $feed, int $n): void
+    {
+        $version = $feed->definitions()->where('version', 1 + $n % $feed->definition->version)->sole();
+        $this->asked(fn () => DraftBook::goBack($feed, $version, app(Systems::class)));
+    }
+
+    /** Does what the page does with a wish that may be refused; then it says why. */
+    private function asked(callable $do): void
+    {
+        try {
+            $do();
+        } catch (Explained $e) {
+            $this->told[] = "refused: {$e->getMessage()} {$e->remedy()}";
+        }
+    }
+
     private function widen(Table $table, int $n): void
     {
         $column = $table->column($n);
@@ -343,11 +413,7 @@ final class World
 
     private function reload(Feed $feed, Slice $slice): void
     {
-        try {
-            FeedBook::reload($feed, $slice);
-        } catch (Explained) {
-            // It says why not.
-        }
+        $this->asked(static fn () => FeedBook::reload($feed, $slice));
     }
 
     private function startOver(Feed $feed): void
@@ -367,7 +433,7 @@ final class World
         foreach ($this->workers as $i => $worker) {
             if (! proc_get_status($worker)['running']) {
                 proc_close($worker);
-                $this->workers[$i] = $this->startWorker();
+                $this->workers[$i] = $this->startWorker($i);
             }
         }
     }
@@ -469,6 +535,7 @@ final class World
         }
         try {
             if ($log?->standing === 'failed') {
+                $this->runStatements((string) ($log->trouble['message'] ?? ''), (string) ($log->trouble['remedy'] ?? ''));
                 str_contains((string) ($log->trouble['remedy'] ?? ''), 'Begin anew') ? FeedBook::beginAnew($log) : FeedBook::wake($feed->route);
             } else {
                 match ($feed->trouble['asks'] ?? null) {
@@ -490,19 +557,23 @@ final class World
             FeedBook::agreeToPresent($feed, app(Systems::class));
         } catch (Explained $e) {
             // "Run this on house, then agree again: ALTER TABLE …;"
-            if (preg_match('/agree again: (ALTER TABLE [^;]*;)/', $e->remedy(), $m)) {
-                $this->atHouse($m[1]);
-            }
+            $this->runStatements($e->getMessage(), $e->remedy());
             throw $e;
         }
     }
 
     private function mend(Feed $feed): void
     {
-        if (preg_match('/^(ALTER TABLE "copy"[^;]*;)/', (string) ($feed->trouble['remedy'] ?? ''), $m)) {
-            $this->atHouse($m[1]);
-        }
+        $this->runStatements((string) ($feed->trouble['message'] ?? ''), (string) ($feed->trouble['remedy'] ?? ''));
         FeedBook::resume([$feed]);
+    }
+
+    /** Has an administrator run what a remedy says, on the system that the message names; a landed table is at the target. */
+    private function runStatements(string $message, string $remedy): void
+    {
+        if (preg_match_all('/\b((?:ALTER (?:TABLE|ROLE)|GRANT) [^;]*;)/', $remedy, $found) > 0) {
+            str_starts_with($message, 'gate:') ? $this->atGate(implode(' ', $found[1])) : $this->atHouse(implode(' ', $found[1]));
+        }
     }
 
     public function states(): string
@@ -532,6 +603,9 @@ final class World
             $admin->run("DROP DATABASE IF EXISTS {$database} WITH (FORCE)");
             $admin->close();
         }
+        $admin = self::connect('postgres');
+        $admin->run("DROP ROLE IF EXISTS {$this->role}");
+        $admin->close();
         $this->mariadb->exec('DROP DATABASE '.$this->mariadb->query('SELECT DATABASE()')?->fetchColumn());
         exec('rm -rf '.escapeshellarg($this->lake).' '.escapeshellarg($this->file).'*');
     }

@@ -19,6 +19,7 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\SharedKeys;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\Explained;
@@ -253,7 +254,7 @@ final class Carriers
             return;
         }
         $feed = Feed::findOrFail($carrier->id);
-        $before = $feed->progress ?? ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0];
+        $before = $feed->progress ?? ['rows' => 0, 'of' => null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => 0];
         if ($window->chunk->last && $carrier->asked) {
             // What has to be loaded again was found out meanwhile.
             $feed->update(['progress' => null]);
@@ -468,7 +469,7 @@ final class Carriers
         [$carrier->slice, $carrier->mends, $carrier->window] = [Slice::fromArray($asked), $asked['mends'] ?? false, null];
         $carrier->position = Position::logLoading((string) $carrier->position->place, null);
         $landing->noteKeys($carrier->uid, $carrier->slice->isWhole());
-        Feed::findOrFail($carrier->id)->update(['reload' => ['begun' => true] + $asked, 'progress' => ['rows' => 0, 'of' => null, 'since' => microtime(true), 'sinceRows' => 0]]);
+        Feed::findOrFail($carrier->id)->update(['reload' => ['begun' => true] + $asked, 'progress' => ['rows' => 0, 'of' => null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => 0]]);
         $this->recorder->say($carrier, "Loads {$carrier->slice} again, beside the changes.");
     }
 
@@ -547,7 +548,7 @@ final class Carriers
         $carrier->mends = $carrier->mends || $carrier->asked;
         $standing = $carrier->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
         if ($carrier->position->phase === 'start') {
-            Feed::findOrFail($carrier->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => ['rows' => 0, 'of' => $this->expected($carrier->definition->source), 'since' => microtime(true), 'sinceRows' => 0]]);
+            Feed::findOrFail($carrier->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => ['rows' => 0, 'of' => $this->expected($carrier->definition->source), 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => 0]]);
             $this->recorder->say($carrier, "First load of {$carrier->definition->source} in key order, beside its changes.");
         } elseif (! $carrier->blocked && in_array($row->standing, ['new', 'failed', 'held'], true)) {
             Feed::findOrFail($carrier->id)->update(['standing' => $standing, 'trouble' => null]);
@@ -624,7 +625,7 @@ final class Carriers
         $refused = [];
         foreach ($changeLog->check(array_values($tables)) as $finding) {
             if ($finding->result === 'failed' && isset($tables[$finding->subject])) {
-                $refused[$finding->subject] = SystemTrouble::lasting("{$this->log->capture}_not_ready", $finding->said, (string) $finding->remedy);
+                $refused[$finding->subject] = SystemTrouble::lasting("{$this->log->capture}_not_ready", "{$this->log->route->source->name}: {$finding->said}", (string) $finding->remedy);
             }
         }
         $rest = array_diff_key($tables, $refused);

@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace App\Runtime\Log;
 
+use Lighterman\Core\Latency\SteadyClock;
+
 /** Has a child process read each route's log that nobody reads, and sees to the children. A log is read without a pause, which a worker that carries other feeds too could not do. */
 final class LogKeeper
 {
@@ -20,10 +22,10 @@ final class LogKeeper
 
     public function tick(): void
     {
-        if (microtime(true) - $this->lookedAt < self::LOOK_SECONDS) {
+        if (SteadyClock::seconds() - $this->lookedAt < self::LOOK_SECONDS) {
             return;
         }
-        $this->lookedAt = microtime(true);
+        $this->lookedAt = SteadyClock::seconds();
         $this->reap();
         foreach (LogLeases::wanting() as $logId) {
             if (isset($this->children[$logId]) || count($this->children) >= $this->most) {

@@ -10,6 +10,7 @@ use App\Runtime\Backoff;
 use App\Runtime\FileJoining;
 use App\Runtime\Systems;
 use App\Runtime\Trouble;
+use App\Support\HouseTime;
 use Illuminate\Database\QueryException;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Log\Begin;
@@ -25,6 +26,7 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\FeedRefused;
@@ -162,7 +164,7 @@ final class LogReading
         }
         $this->open();
         while (! ($this->stopping)()) {
-            if (microtime(true) - $this->tickedAt >= 1.0 && $this->tick()) {
+            if (SteadyClock::seconds() - $this->tickedAt >= 1.0 && $this->tick()) {
                 return $this->finished;
             }
             if ($this->drain && $this->drained()) {
@@ -226,7 +228,7 @@ final class LogReading
         }
         if ($this->batch->pending()) {
             // However long a batch waits for more, leases and people's wishes are looked after meanwhile.
-            return (int) min(200, max(0, ceil(($this->dueAt() - microtime(true)) * 1000)));
+            return (int) min(200, max(0, ceil(($this->dueAt() - SteadyClock::seconds()) * 1000)));
         }
 
         return $worked ? 0 : 200;
@@ -234,7 +236,7 @@ final class LogReading
 
     private function lingered(): bool
     {
-        return microtime(true) >= $this->dueAt();
+        return SteadyClock::seconds() >= $this->dueAt();
     }
 
     private function dueAt(): float
@@ -416,8 +418,8 @@ final class LogReading
 
             return;
         }
-        $this->batch->since ??= microtime(true);
-        if ($this->batch->chunks !== [] || (microtime(true) - $this->batch->since > self::LONGEST && $this->lingered())) {
+        $this->batch->since ??= SteadyClock::seconds();
+        if ($this->batch->chunks !== [] || (SteadyClock::seconds() - $this->batch->since > self::LONGEST && $this->lingered())) {
             $this->land();
         }
     }
@@ -467,7 +469,7 @@ final class LogReading
         // What others have in the spool must be safe before the route's place moves past it.
         $this->spool->flush();
         $receipts = $this->atTarget(fn () => $this->landing()->commit($positions, $batch->to, $runs, $sourceTime, $kept));
-        $now = (int) (microtime(true) * 1e6) + $this->clock->ahead;
+        $now = SteadyClock::micros() + $this->clock->ahead;
         $batch->landing += (hrtime(true) - $clock) / 1e6;
         $all = max(1, array_sum(array_map(static fn (array $c): int => array_sum(array_column($c, 1)), array_map(static fn (Carrier $c): array => $c->commits, $batch->touched))));
         foreach ($batch->touched as $carrier) {
@@ -485,7 +487,7 @@ final class LogReading
         }
         $this->closedTo = $batch->to;
         $this->completeAt = $batch->committedAt;
-        $this->closedAt = microtime(true);
+        $this->closedAt = SteadyClock::seconds();
         $this->batch = new Batch;
     }
 
@@ -604,7 +606,7 @@ final class LogReading
         $this->save();
         $this->beat();
         // A second of reading follows, however long the landing took.
-        $this->tickedAt = microtime(true);
+        $this->tickedAt = SteadyClock::seconds();
 
         return $this->finished || ($this->spooled && $this->targetIsBack());
     }
@@ -642,7 +644,7 @@ final class LogReading
     private function completeUpTo(): ?string
     {
         if ($this->caughtUp && ! $this->batch->pending() && $this->beatCame) {
-            return SourceCommit::timeAt((int) (microtime(true) * 1e6) + $this->clock->ahead);
+            return SourceCommit::timeAt(SteadyClock::micros() + $this->clock->ahead);
         }
 
         return $this->completeAt === 0 ? null : SourceCommit::timeAt($this->completeAt);
@@ -650,8 +652,8 @@ final class LogReading
 
     private function beat(): void
     {
-        if (microtime(true) - $this->beatAt >= self::BEAT_SECONDS && ($this->beat === null || $this->beatCame)) {
-            $this->beatAt = microtime(true);
+        if (SteadyClock::seconds() - $this->beatAt >= self::BEAT_SECONDS && ($this->beat === null || $this->beatCame)) {
+            $this->beatAt = SteadyClock::seconds();
             $this->beat = self::number();
             $this->beatCame = false;
             $this->carriers->marked($this->beat);
@@ -662,14 +664,15 @@ final class LogReading
     private function measure(): void
     {
         $gaps = (int) config('lighterman.gap_seconds');
-        if (microtime(true) - $this->stateAt < min(5, $gaps)) {
+        if (SteadyClock::seconds() - $this->stateAt < min(5, $gaps)) {
             return;
         }
-        $this->stateAt = microtime(true);
+        $this->stateAt = SteadyClock::seconds();
         if ($this->stateAt - $this->prunedAt > 3600) {
             $this->prunedAt = $this->stateAt;
             $this->atTarget(fn () => $this->landing?->forgetReceipts((int) config('lighterman.keep.receipts_days')));
         }
+        HouseTime::takeFrom(DB::connection());
         $this->clock = $this->changeLog->clock();
         $state = $this->changeLog->required();
         if ($this->stateAt - $this->gapsAt >= $gaps) {
@@ -701,8 +704,8 @@ final class LogReading
     /** Taking in hundreds of feeds takes longer than a lease lasts. */
     private function stayAlive(): void
     {
-        if (microtime(true) - $this->renewedAt > 1) {
-            $this->renewedAt = microtime(true);
+        if (SteadyClock::seconds() - $this->renewedAt > 1) {
+            $this->renewedAt = SteadyClock::seconds();
             $this->leases->renew($this->lease);
         }
     }

@@ -10,6 +10,7 @@ use App\Runtime\Fault;
 use App\Runtime\Systems;
 use App\Runtime\Trouble;
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LeaseLost;
@@ -120,7 +121,7 @@ final class LogRunner
 
     private function wait(LogLease $lease, int $seconds): void
     {
-        for ($until = microtime(true) + $seconds; microtime(true) < $until && ! ($this->stopping)(); usleep(250_000)) {
+        for ($until = SteadyClock::seconds() + $seconds; SteadyClock::seconds() < $until && ! ($this->stopping)(); usleep(250_000)) {
             $this->leases->renew($lease);
         }
     }

@@ -9,6 +9,7 @@ use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 
@@ -68,7 +69,7 @@ final class SpoolDrain
         $this->write();
         $position = $carrier->position->at(Lsn::text($last->lsn));
         $receipts = ($this->atTarget)(fn () => $this->landing->commit([$carrier->uid => $position], null, [$carrier->uid => $this->recorder->run($carrier)], $last->time(), [$carrier->uid => $carrier->kept()]));
-        $now = (int) (microtime(true) * 1e6);
+        $now = SteadyClock::micros();
         $carrier->position = $position;
         $this->recorder->warned($carrier, $carrier->warned());
         $carrier->landedAs($receipts[$carrier->uid]->sequence);

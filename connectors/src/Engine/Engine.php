@@ -9,6 +9,7 @@ use FFI;
 use FFI\CData;
 use Generator;
 use Lighterman\Connectors\Scratch;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\SystemTrouble;
 use Throwable;
 
@@ -311,8 +312,8 @@ final class Engine
 
     private function live(): void
     {
-        if ($this->alive !== null && microtime(true) - $this->livedAt >= 1.0) {
-            $this->livedAt = microtime(true);
+        if ($this->alive !== null && SteadyClock::seconds() - $this->livedAt >= 1.0) {
+            $this->livedAt = SteadyClock::seconds();
             ($this->alive)();
         }
     }

@@ -11,6 +11,7 @@ use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\JoinedFiles;
@@ -98,7 +99,7 @@ final class LakeChangeLanding implements ChangeLanding
     {
         // Another page of the same holder takes a feed out that begins anew.
         $this->page = $this->demandLease();
-        $this->now = (new \DateTimeImmutable('now', new \DateTimeZone('UTC')))->format('Y-m-d H:i:s.uP');
+        $this->now = SourceCommit::timeAt(SteadyClock::micros());
         $this->forget();
     }
 
@@ -167,7 +168,7 @@ final class LakeChangeLanding implements ChangeLanding
                 $page->sequence + 1, $runs[$feed] ?? 0, $page->position->bare(), $to, $read + $dropped + $setAside,
                 $counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $dropped, $setAside, 0, '', $sourceTime, $this->now, $counts->superseded,
             );
-            $pages[$feed] = $page->landed($receipts[$feed], $tables, time(), self::RECEIPTS + max(0, $page->sequence - ($this->copied[$feed] ?? 0)));
+            $pages[$feed] = $page->landed($receipts[$feed], $tables, SteadyClock::time(), self::RECEIPTS + max(0, $page->sequence - ($this->copied[$feed] ?? 0)));
         }
         array_map(static fn (SeenFiles $s) => $s->flush(), $this->seen);
         $this->settle($pages, $place);
@@ -192,7 +193,7 @@ final class LakeChangeLanding implements ChangeLanding
             if ($now === $was) {
                 return null;
             }
-            $this->settle([$feed => $page->joined([$name => $now] + $page->tables, time())], null);
+            $this->settle([$feed => $page->joined([$name => $now] + $page->tables, SteadyClock::time())], null);
 
             return new JoinedFiles(count($was->files), count($now->files));
         } finally {

@@ -12,6 +12,8 @@ use Lighterman\Connectors\Unit;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
@@ -80,7 +82,7 @@ final class LakeLanding implements LandingSession
             if (! $batch->closes) {
                 return null;
             }
-            $long = $unit->rows >= $this->landed->writing->rows || microtime(true) - $this->begun >= $this->landed->writing->seconds;
+            $long = $unit->rows >= $this->landed->writing->rows || SteadyClock::seconds() - $this->begun >= $this->landed->writing->seconds;
 
             return $long || $this->landed->landing === Landing::Replace ? $this->finish() : null;
         });
@@ -122,7 +124,7 @@ final class LakeLanding implements LandingSession
         foreach ($this->landed->tables() as $fork => $table) {
             $this->writers[$fork]->begin($this->page->tables[(string) $table->name], $sequence, $prefix, $this->merges, $this->landed->landing === Landing::Replace && ! $beside);
         }
-        $this->begun = microtime(true);
+        $this->begun = SteadyClock::seconds();
         $this->gone = '';
 
         return new Unit($batch->from, $sequence, self::now());
@@ -159,7 +161,7 @@ final class LakeLanding implements LandingSession
             $counts = $counts->plus($own);
         }
         $receipt = $unit->receipt($this->run, $last, $counts, self::now());
-        $this->turn($this->page->landed($receipt, $tables, time()));
+        $this->turn($this->page->landed($receipt, $tables, SteadyClock::time()));
 
         return $receipt;
     }
@@ -191,7 +193,7 @@ final class LakeLanding implements LandingSession
             }
             $count = static fn (Page $page): int => array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $page->tables));
             $before = $count($this->page);
-            $this->turn($this->page->joined($tables, time()));
+            $this->turn($this->page->joined($tables, SteadyClock::time()));
 
             return new JoinedFiles($before, $count($this->page));
         });
@@ -221,7 +223,7 @@ final class LakeLanding implements LandingSession
 
     private static function now(): string
     {
-        return (new \DateTimeImmutable('now', new \DateTimeZone('UTC')))->format('Y-m-d H:i:s.uP');
+        return SourceCommit::timeAt(SteadyClock::micros());
     }
 
     /**

@@ -9,6 +9,7 @@ use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Guarantee\TargetCapabilities;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\KeptFiles;
@@ -157,7 +158,7 @@ final class LakeTarget implements TargetSystem
             $created = isset($tables[$name]) ? $created : [...$created, $name];
             $tables[$name] = isset($tables[$name]) ? $tables[$name]->becoming(LandedFiles::of($table)) : LandedFiles::of($table);
         }
-        $page = $last->claimed($token, time())->having($tables, array_values(array_unique($created)));
+        $page = $last->claimed($token, SteadyClock::time())->having($tables, array_values(array_unique($created)));
         $this->ledger->write($page);
         $this->sweep($page);
 
@@ -190,7 +191,7 @@ final class LakeTarget implements TargetSystem
         if ($last->token > $token) {
             throw LeaseLost::to($last->token, $token);
         }
-        $page = $last->claimed($token, time());
+        $page = $last->claimed($token, SteadyClock::time());
         $this->ledger->writeRoute($page);
         array_map($this->sweep(...), $page->feeds);
 

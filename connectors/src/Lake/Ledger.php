@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\LeaseLost;
 
 /**
@@ -133,7 +134,7 @@ final readonly class Ledger
     public function replaceFound(array $tables): void
     {
         $last = $this->last(self::FOUND) ?? Page::first(self::FOUND, 0);
-        $this->write($last->claimed(0, time())->having($tables, []));
+        $this->write($last->claimed(0, SteadyClock::time())->having($tables, []));
     }
 
     /**

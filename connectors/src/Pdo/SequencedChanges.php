@@ -13,6 +13,7 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\LoadChunk;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -219,10 +220,10 @@ abstract class SequencedChanges implements ChangeTable
 
     public function clock(): ClockOffset
     {
-        $asked = (int) (microtime(true) * 1e6);
+        $asked = SteadyClock::micros();
         $theirs = (int) $this->loading->value("SELECT {$this->clockExpression()}");
 
-        return ClockOffset::between($asked, $theirs, (int) (microtime(true) * 1e6));
+        return ClockOffset::between($asked, $theirs, SteadyClock::micros());
     }
 
     public function chunk(FeedDefinition $definition, Slice $slice, int $rows): LoadChunk

@@ -18,6 +18,9 @@ final class Connection
 
     private ?Handle $handle = null;
 
+    /** The statement that was sent last. */
+    private string $sent = '';
+
     public function __construct(
         public readonly PostgresSettings $settings,
         private readonly string $application,
@@ -77,6 +80,7 @@ final class Connection
     public function run(string $sql, array $parameters = [], bool $single = false): Result
     {
         $handle = $this->handle();
+        $this->sent = $sql;
         $given = array_map(static fn (string|int|bool|null $p): string|int|null => is_bool($p) ? ($p ? 't' : 'f') : $p, $parameters);
         $sent = $given === [] && ! $single ? @pg_send_query($handle, $sql) : @pg_send_query_params($handle, $sql, $given);
         if ($sent === false) {
@@ -103,6 +107,7 @@ final class Connection
      */
     public function send(string $sql): void
     {
+        $this->sent = $sql;
         if (@pg_send_query($this->handle(), $sql) === false) {
             throw $this->failed();
         }
@@ -331,6 +336,6 @@ final class Connection
             return Trouble::lost($this->settings, $state);
         }
 
-        return Trouble::fromState($this->settings, $state, $message);
+        return Trouble::fromState($this->settings, $state, $message, $this->sent, $this->readOnly);
     }
 }

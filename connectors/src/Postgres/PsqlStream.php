@@ -15,7 +15,7 @@ final class PsqlStream implements RowStream
      * @param  resource  $out
      * @param  resource  $err
      */
-    private function __construct(private readonly PostgresSettings $settings, private $process, private $out, private $err)
+    private function __construct(private readonly PostgresSettings $settings, private readonly string $select, private $process, private $out, private $err)
     {
     }
 
@@ -38,7 +38,7 @@ final class PsqlStream implements RowStream
         fclose($pipes[0]);
         stream_set_read_buffer($pipes[1], 0);
 
-        return new self($settings, $process, $pipes[1], $pipes[2]);
+        return new self($settings, $select, $process, $pipes[1], $pipes[2]);
     }
 
     public function read(): string
@@ -57,7 +57,7 @@ final class PsqlStream implements RowStream
             throw Trouble::lost($this->settings, $m[1]);
         }
         if (preg_match('/ERROR:\s+([0-9A-Z]{5}): (.*)$/m', $said, $m)) {
-            throw Trouble::fromState($this->settings, $m[1], $m[2]);
+            throw Trouble::fromState($this->settings, $m[1], $m[2], $this->select, reads: true);
         }
         throw preg_match('/connection to server.*failed: (.*)$/ms', $said, $m)
             ? Trouble::connecting($this->settings, $m[1])

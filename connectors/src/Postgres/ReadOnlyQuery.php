@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Port\SystemTrouble;
 
@@ -18,7 +19,7 @@ final readonly class ReadOnlyQuery
     public function run(string $sql, int $rowLimit, int $seconds, ?callable $stopped = null): QueryResult
     {
         $connection = new Connection($this->settings, 'lighterman query', readOnly: true);
-        $started = microtime(true);
+        $started = SteadyClock::seconds();
         try {
             $connection->run('BEGIN TRANSACTION READ ONLY');
             $connection->run('SET LOCAL statement_timeout = '.($seconds * 1000));
@@ -39,7 +40,7 @@ final readonly class ReadOnlyQuery
                 $rows[] = array_values($row);
             }
 
-            return new QueryResult($columns, array_slice($rows, 0, $rowLimit), count($rows) > $rowLimit, microtime(true) - $started);
+            return new QueryResult($columns, array_slice($rows, 0, $rowLimit), count($rows) > $rowLimit, SteadyClock::seconds() - $started);
         } finally {
             $connection->rollback();
             $connection->close();

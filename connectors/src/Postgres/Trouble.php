@@ -25,7 +25,8 @@ final class Trouble
             (bool) preg_match('/password authentication failed|no password supplied|authentication failed/i', $said) => Connecting::wrongPassword($at->system, $at->user),
             (bool) preg_match('/role "[^"]*" does not exist/i', $said) => SystemTrouble::lasting('unknown_user', "{$at->system}: the server knows no user {$at->user}.", 'Check the user\'s name, or have the account created.'),
             (bool) preg_match('/database "[^"]*" does not exist/i', $said) => Connecting::noDatabase($at->system, $at->database, "{$at->host}:{$at->port}"),
-            (bool) preg_match('/permission denied for database/i', $said) => SystemTrouble::lasting('no_privilege', "{$at->system}: user {$at->user} may not connect to database {$at->database}.", "GRANT CONNECT ON DATABASE {$at->database} TO {$at->user};"),
+            (bool) preg_match('/permission denied for database/i', $said) => SystemTrouble::lasting('no_privilege', "{$at->system}: user {$at->user} may not connect to database {$at->database}.", Privilege::remedy($at, "permission denied for database {$at->database}", '', reads: true)),
+            (bool) preg_match('/start wal ?sender/i', $said) => SystemTrouble::lasting('no_privilege', "{$at->system}: user {$at->user} may not read the change log.", Privilege::remedy($at, 'replication', '', reads: true)),
             (bool) preg_match('/no pg_hba.conf entry/i', $said) => SystemTrouble::lasting('not_admitted', "{$at->system}: the server admits no connection of {$at->user} to {$at->database} from this machine.", 'Have a line for this machine, user and database added to pg_hba.conf, or turn TLS on if the line demands it.'),
             (bool) preg_match('/SSL|certificate/i', $said) => Connecting::tls($at->system, $at->tls),
             (bool) preg_match('/too many (connections|clients)|remaining connection slots/i', $said) => Connecting::full($at->system),
@@ -39,7 +40,11 @@ final class Trouble
         return Connecting::lost($at->system, $at->place(), $state === '57P01' ? ' An administrator ended it.' : '');
     }
 
-    public static function fromState(PostgresSettings $at, string $state, string $message): SystemTrouble
+    /**
+     * @param  string  $refused  the statement that failed
+     * @param  bool  $reads  whether nothing is ever written there
+     */
+    public static function fromState(PostgresSettings $at, string $state, string $message, string $refused, bool $reads): SystemTrouble
     {
         $said = "{$at->system}: ".($message === '' ? 'the server reported an error' : $message);
         $class = substr($state, 0, 2);
@@ -47,7 +52,7 @@ final class Trouble
         return match (true) {
             $state === '42P01' => SystemTrouble::lasting('no_table', "{$said}.", 'Check its name; it may have been dropped or renamed, or not be visible to '.$at->user.'.'),
             $state === '42703' => SystemTrouble::lasting('no_column', "{$said}.", 'Check its name; it may have been dropped or renamed.'),
-            $state === '42501' => SystemTrouble::lasting('no_privilege', "{$said} (user {$at->user}).", "Grant the missing privilege to {$at->user}; the test of the system names the statement."),
+            $state === '42501' => SystemTrouble::lasting('no_privilege', "{$said} (user {$at->user}).", Privilege::remedy($at, $message, $refused, $reads)),
             $state === '25006' => SystemTrouble::lasting('read_only', "{$said}.", 'Only statements that read are allowed here.'),
             $state === '53100' => SystemTrouble::passing('disk_full', "{$said}.", "Free space on the disk of {$at->system}. Nothing of the batch was kept; Lighterman tries again."),
             $state === '57014' => SystemTrouble::lasting('cancelled', "{$said}.", 'The statement ran into its time limit or was cancelled. Narrow it, or raise the limit.'),

@@ -12,6 +12,7 @@ use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
 use Lighterman\Core\Capture\Log\Unclear;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
@@ -105,7 +106,7 @@ final class TriggerReader implements LogReader
 
     public function next(int $wait): Begin|Commit|Relation|LoggedRow|Truncated|Unclear|Mark|null
     {
-        for ($until = microtime(true) + $wait / 1000; ; $this->pause($until)) {
+        for ($until = SteadyClock::seconds() + $wait / 1000; ; $this->pause($until)) {
             if ($this->queue === []) {
                 $this->changes === null ? $this->look() : $this->advance();
             }
@@ -113,7 +114,7 @@ final class TriggerReader implements LogReader
             if ($message !== null) {
                 return $message;
             }
-            if ($this->changes === null && microtime(true) >= $until) {
+            if ($this->changes === null && SteadyClock::seconds() >= $until) {
                 return null;
             }
         }
@@ -125,7 +126,7 @@ final class TriggerReader implements LogReader
             return;
         }
         $clock = hrtime(true);
-        usleep((int) max(0, min(self::PAUSE * 1000, ($until - microtime(true)) * 1e6)));
+        usleep((int) max(0, min(self::PAUSE * 1000, ($until - SteadyClock::seconds()) * 1e6)));
         $this->waited += (hrtime(true) - $clock) / 1e6;
     }
 
@@ -133,10 +134,10 @@ final class TriggerReader implements LogReader
     {
         $this->placed($this->before);
         $this->before = [];
-        if ($this->after === [] && $this->queue === [] && microtime(true) - $this->lookedAt < self::PAUSE / 1000) {
+        if ($this->after === [] && $this->queue === [] && SteadyClock::seconds() - $this->lookedAt < self::PAUSE / 1000) {
             return;
         }
-        $this->lookedAt = microtime(true);
+        $this->lookedAt = SteadyClock::seconds();
         $stored = $this->fresh ? null : $this->table->reading($this->reading->number + 1);
         $this->fresh = $stored === null;
         $next = $stored ?? $this->table->after($this->reading);
@@ -239,10 +240,10 @@ final class TriggerReader implements LogReader
 
     public function confirm(int $lsn): void
     {
-        if (microtime(true) - $this->forgotAt < self::FORGET_SECONDS) {
+        if (SteadyClock::seconds() - $this->forgotAt < self::FORGET_SECONDS) {
             return;
         }
-        $this->forgotAt = microtime(true);
+        $this->forgotAt = SteadyClock::seconds();
         $last = null;
         foreach ($this->ended as $place => $reading) {
             if ($place <= $lsn) {
@@ -263,7 +264,7 @@ final class TriggerReader implements LogReader
     public function silence(): float
     {
         // So that what was confirmed while the last forgetting was too recent is forgotten all the same.
-        return $this->ended === [] ? 0.0 : microtime(true) - $this->forgotAt;
+        return $this->ended === [] ? 0.0 : SteadyClock::seconds() - $this->forgotAt;
     }
 
     public function close(): void

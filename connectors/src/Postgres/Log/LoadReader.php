@@ -11,6 +11,7 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\LoadChunk;
 
 /** Reads chunks of a table for loads that go on beside its changes. */
@@ -68,9 +69,9 @@ final readonly class LoadReader
 
     public function clock(): ClockOffset
     {
-        $asked = (int) (microtime(true) * 1e6);
+        $asked = SteadyClock::micros();
         $theirs = (int) $this->connection->value('SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint');
 
-        return ClockOffset::between($asked, $theirs, (int) (microtime(true) * 1e6));
+        return ClockOffset::between($asked, $theirs, SteadyClock::micros());
     }
 }

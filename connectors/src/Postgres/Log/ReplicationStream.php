@@ -11,6 +11,7 @@ use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Connectors\Postgres\Trouble;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\PgOutput;
+use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\SystemTrouble;
 
 /**
@@ -91,7 +92,7 @@ final class ReplicationStream
             throw $trouble;
         }
         $this->pq->PQclear($result);
-        $this->saidAt = microtime(true);
+        $this->saidAt = SteadyClock::seconds();
     }
 
     /**
@@ -105,7 +106,7 @@ final class ReplicationStream
     public function next(int $wait): ?string
     {
         $pq = $this->pq;
-        $until = $wait > 0 ? microtime(true) + $wait / 1000 : 0.0;
+        $until = $wait > 0 ? SteadyClock::seconds() + $wait / 1000 : 0.0;
         while (true) {
             $length = $pq->PQgetCopyData($this->connection, FFI::addr($this->buffer), 1);
             if ($length > 0) {
@@ -123,7 +124,7 @@ final class ReplicationStream
             if ($length < 0) {
                 throw $this->ended();
             }
-            $left = $until === 0.0 ? 0 : (int) ceil(($until - microtime(true)) * 1000);
+            $left = $until === 0.0 ? 0 : (int) ceil(($until - SteadyClock::seconds()) * 1000);
             if (! $this->wait(max(0, $left)) && $left <= 0) {
                 return null;
             }
@@ -140,7 +141,7 @@ final class ReplicationStream
     /** Seconds since the server last heard from us; it ends the stream after its wal_sender_timeout (a minute by default). */
     public function silence(): float
     {
-        return microtime(true) - $this->saidAt;
+        return SteadyClock::seconds() - $this->saidAt;
     }
 
     public function close(): void
@@ -181,8 +182,8 @@ final class ReplicationStream
     /** Standby status update: written, flushed and applied are all what was confirmed. */
     private function answer(): void
     {
-        $this->saidAt = microtime(true);
-        $now = (int) ($this->saidAt * 1e6) - PgOutput::EPOCH;
+        $this->saidAt = SteadyClock::seconds();
+        $now = SteadyClock::micros() - PgOutput::EPOCH;
         $status = 'r'.pack('JJJJC', $this->confirmed, $this->confirmed, $this->confirmed, $now, 0);
         if ($this->pq->PQputCopyData($this->connection, $status, strlen($status)) < 0 || $this->pq->PQflush($this->connection) < 0) {
             throw Trouble::lost($this->settings, '');
@@ -209,6 +210,6 @@ final class ReplicationStream
             return Trouble::lost($this->settings, $state);
         }
 
-        return Trouble::fromState($this->settings, $state, $field(self::MESSAGE));
+        return Trouble::fromState($this->settings, $state, $field(self::MESSAGE), '', reads: true);
     }
 }

@@ -48,6 +48,9 @@ final class PostgresChangeTable implements ChangeTable
     /** What the names of a table's triggers end in. */
     private const TRIGGERS = ['', '_truncate', '_begin'];
 
+    /** Whether a table `c` and its partitions are ours, which may belong to others than the table. */
+    private const OWNED = "(SELECT bool_and(pg_has_role(k.relowner, 'USAGE')) FROM pg_class k WHERE k.oid = c.oid OR k.oid IN (SELECT relid FROM pg_partition_tree(c.oid)))";
+
     private readonly Connection $writing;
 
     private readonly Connection $reading;
@@ -129,7 +132,7 @@ final class PostgresChangeTable implements ChangeTable
 
     private function owns(TableName $table): bool
     {
-        return $this->writing->value("SELECT pg_has_role(relowner, 'USAGE') FROM pg_class WHERE oid = to_regclass($1)", [Sql::table($table)]) === 't';
+        return $this->writing->value('SELECT '.self::OWNED.' FROM pg_class c WHERE c.oid = to_regclass($1)', [Sql::table($table)]) === 't';
     }
 
     private function function(TableName $table): string
@@ -168,19 +171,19 @@ final class PostgresChangeTable implements ChangeTable
     {
         $amiss = LogChecks::heirsOf($this->writing, $tables);
         $wanted = json_encode(array_map(fn (TableName $t): array => ['said' => (string) $t, 'oid' => Sql::table($t), 'body' => $this->body($t), 'function' => $this->function($t).'()'], $tables), JSON_THROW_ON_ERROR);
-        $rows = $this->writing->rows(<<<'SQL'
-            SELECT w.said, p.oid IS NOT NULL AS made, p.prosrc = w.body AS same,
-                   count(t.oid) FILTER (WHERE t.tgenabled = 'A' OR (t.tgenabled = 'O' AND NOT pg_has_role(c.relowner, 'USAGE'))) AS enabled, count(t.oid) AS there
+        // Partitions have triggers of their own, which can be disabled by themselves.
+        $rows = $this->writing->rows('SELECT w.said, p.oid IS NOT NULL AS made, p.prosrc = w.body AS same, count(t.oid) FILTER (WHERE t.tgrelid = c.oid) AS there,
+                   count(t.oid) FILTER (WHERE t.tgenabled NOT IN (\'A\', CASE WHEN o.owned THEN \'A\' ELSE \'O\' END)) AS disabled
             FROM json_to_recordset($1) w(said text, oid text, body text, function text)
             LEFT JOIN pg_proc p ON p.oid = to_regprocedure(w.function)
             LEFT JOIN pg_class c ON c.oid = to_regclass(w.oid)
-            LEFT JOIN pg_trigger t ON t.tgrelid = to_regclass(w.oid) AND t.tgfoid = p.oid AND NOT t.tgisinternal
-            GROUP BY w.said, w.body, p.oid, p.prosrc
-            SQL, [$wanted]);
+            LEFT JOIN LATERAL (SELECT '.self::OWNED.' AS owned) o ON true
+            LEFT JOIN pg_trigger t ON t.tgfoid = p.oid
+            GROUP BY w.said, w.body, p.oid, p.prosrc', [$wanted]);
         foreach ($rows as $found) {
             $why = match (true) {
                 $found['made'] !== 't', (int) $found['there'] < count(self::TRIGGERS) => 'a trigger was missing',
-                (int) $found['enabled'] < count(self::TRIGGERS) => 'a trigger was disabled',
+                $found['disabled'] !== '0' => 'a trigger was disabled',
                 $found['same'] !== 't' => 'the trigger was older than this version of Lighterman',
                 default => null,
             };

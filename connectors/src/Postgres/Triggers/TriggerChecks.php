@@ -59,15 +59,20 @@ final readonly class TriggerChecks
 
     private function table(TableName $table, bool $wanting): Finding
     {
-        $row = $this->connection->row("SELECT relkind, has_table_privilege(oid, 'TRIGGER') AS may FROM pg_class WHERE oid = to_regclass($1)", [Sql::table($table)]);
+        // A trigger of a parted table is put on each of its partitions.
+        $row = $this->connection->row(<<<'SQL'
+            SELECT c.relkind, (SELECT string_agg(format('%I.%I', n.nspname, k.relname), ', ' ORDER BY k.oid) FROM pg_class k JOIN pg_namespace n ON n.oid = k.relnamespace
+                               WHERE (k.oid = c.oid OR k.oid IN (SELECT relid FROM pg_partition_tree(c.oid))) AND NOT has_table_privilege(k.oid, 'TRIGGER')) AS without
+            FROM pg_class c WHERE c.oid = to_regclass($1)
+            SQL, [Sql::table($table)]);
 
         return match (true) {
             $row === null => Finding::noTable($table),
             ! in_array($row['relkind'], ['r', 'p'], true) => Finding::failed((string) $table, "{$table} is not a table that triggers can be put on.", 'Use capture reload or watermark for it.'),
             ($heirs = LogChecks::heirsOf($this->connection, [$table])) !== [] => LogChecks::noHeirs($table, $heirs[(string) $table]),
             ! $wanting => Finding::passed((string) $table, 'Its triggers are in place.'),
-            $row['may'] === 't' => Finding::passed((string) $table, 'Triggers will be put on it.'),
-            default => Finding::failed((string) $table, "{$this->connection->settings->user} may not put triggers on {$table}.", 'GRANT TRIGGER ON '.Sql::table($table).' TO '.Connection::name($this->connection->settings->user).';'),
+            $row['without'] === null => Finding::passed((string) $table, 'Triggers will be put on it.'),
+            default => Finding::failed((string) $table, "{$this->connection->settings->user} may not put triggers on {$table}.", "GRANT TRIGGER ON {$row['without']} TO ".Connection::name($this->connection->settings->user).';'),
         };
     }
 }
