@@ -154,7 +154,8 @@ maria_start() {
     local first=(); [ -e "$data/first.sql" ] && first=(--init-file="$data/first.sql")
     as_maria setsid mariadbd --no-defaults --datadir="$data" --tmpdir="$scratch" --bind-address=127.0.0.1 --port="$port" --socket="$data/s.sock" --pid-file="$data/server.pid" --skip-name-resolve --character-set-server=utf8mb4 "${first[@]}" "$@" >>"$at/server.log" 2>&1 </dev/null 9>&- &
     for _ in $(seq 300); do
-        if maria_running "$data" && (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; then rm -f "$data/first.sql"; return 0; fi
+        # Only a login tells that it is this server which answers, and that it has read what comes first.
+        if maria_running "$data" && MYSQL_PWD=$(cat "$at/password") mariadb --no-defaults -h 127.0.0.1 -P "$port" -u lighterman -e 'SELECT 1' >/dev/null 2>&1; then rm -f "$data/first.sql"; return 0; fi
         sleep 0.1
     done
     fail "MariaDB did not start; see $at/server.log."

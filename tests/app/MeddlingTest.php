@@ -225,6 +225,22 @@ final class MeddlingTest extends LogRunnerCase
     }
 
     #[Test]
+    public function a_trigger_that_was_disabled_on_one_partition_is_seen(): void
+    {
+        $this->gate->run('CREATE TABLE parted (id int PRIMARY KEY, v text) PARTITION BY RANGE (id); CREATE TABLE p1 PARTITION OF parted FOR VALUES FROM (0) TO (1000); CREATE TABLE p2 PARTITION OF parted FOR VALUES FROM (1000) TO (2000);
+            INSERT INTO parted SELECT g, g::text FROM generate_series(1, 1500) g');
+        $feed = $this->logFeed('parted', ['capture' => Capture::Trigger]);
+        $this->drain();
+        $this->gate->run("ALTER TABLE p2 DISABLE TRIGGER ALL; UPDATE parted SET v = 'unseen' WHERE id > 1400");
+        $this->settle();
+        $this->assertCopied('parted', 'parted', 'id, v');
+        self::assertSame('on time', $this->refreshed($feed)->state());
+        $this->gate->run("UPDATE parted SET v = 'seen' WHERE id > 1400");
+        $this->drain();
+        $this->assertCopied('parted', 'parted', 'id, v');
+    }
+
+    #[Test]
     #[TestWith([Capture::Log])]
     #[TestWith([Capture::Trigger])]
     public function a_table_with_heirs_is_refused_and_one_that_gets_some_fails(Capture $capture): void

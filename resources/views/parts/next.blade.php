@@ -6,7 +6,7 @@
 @elseif ($feed->standing === 'failed' && $feed->due_at === null)
     stopped, waits for you
 @elseif ($feed->standing === 'failed')
-    retry {{ $feed->due_at->isPast() ? 'now' : 'in '.App\Support\Say::span($feed->due_at->diffInSeconds(now(), true)) }}
+    retry {{ $feed->due_at->lte(now()) ? 'now' : 'in '.App\Support\Say::span($feed->due_at->diffInSeconds(now(), true)) }}
 @elseif ($feed->standing === 'loading')
     {{ App\Support\Progress::left($feed->progress) ?? 'loading' }}
 @elseif ($feed->bringsChanges())
@@ -16,5 +16,5 @@
 @elseif ($feed->due_at === null)
     when told
 @else
-    <span title="{{ App\Support\Say::exactly($feed->due_at) }}">{{ $feed->due_at->isPast() ? 'due now' : ($feed->due_at->diffInHours(now(), true) < 12 ? 'in '.App\Support\Say::roughly($feed->due_at->diffInSeconds(now(), true)) : App\Support\Say::at($feed->due_at, false)) }}</span>
+    <span title="{{ App\Support\Say::exactly($feed->due_at) }}">{{ $feed->due_at->lte(now()) ? 'due now' : ($feed->due_at->diffInHours(now(), true) < 12 ? 'in '.App\Support\Say::roughly($feed->due_at->diffInSeconds(now(), true)) : App\Support\Say::at($feed->due_at, false)) }}</span>
 @endif
