@@ -12,6 +12,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Treatment\Check;
 use Lighterman\Core\Treatment\Fault;
 use Lighterman\Core\Treatment\Fork;
@@ -34,9 +35,12 @@ final readonly class Rehearsal
 
     private RowCompiler $rows;
 
+    private Bounds $bounds;
+
     public function __construct(private Feed $feed, public FeedDefinition $definition, private Systems $systems)
     {
         $this->rows = Treating::compiled($definition);
+        $this->bounds = Treating::bounds($definition->carried(), $feed->route->target);
         $this->treater = new Treater($this->rows, $definition->treatment, Treating::stamps($feed->route->source->name, (int) $feed->last_run_id));
     }
 
@@ -81,6 +85,11 @@ final readonly class Rehearsal
     {
         $records = [];
         foreach ($rows as $row) {
+            if (($unwritable = $this->bounds->fault($row)) !== null) {
+                $records[] = $this->treater->unwritable($row, $unwritable);
+
+                continue;
+            }
             try {
                 array_push($records, ...$this->treater->records($row));
             } catch (Fault $fault) {

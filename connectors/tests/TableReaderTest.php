@@ -4,8 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use PHPUnit\Framework\Attributes\Test;
@@ -116,6 +118,23 @@ final class TableReaderTest extends PostgresCase
         }
         self::assertGreaterThan(0, $seen, 'the reading child was looked at');
         $reader->close();
+        $reader->close();
+    }
+
+    #[Test]
+    public function a_reading_that_the_server_ends_says_why_and_can_be_closed(): void
+    {
+        $this->gate->run("CREATE TABLE t (id int PRIMARY KEY, at timestamptz NOT NULL); INSERT INTO t VALUES (1, now() - interval '1 day'); CREATE VIEW v AS SELECT id, at, 1 / (id - 1) AS part FROM t");
+        $feed = $this->feed('v', null, ['id'], Landing::Replace, ['capture' => Capture::Reload]);
+        $reader = $this->source->reader($feed, $this->source->plan($feed, Position::start(), null));
+        try {
+            while ($reader->next() !== null) {
+                continue;
+            }
+            self::fail('it was read');
+        } catch (SystemTrouble $trouble) {
+            self::assertStringContainsString('division by zero', $trouble->getMessage());
+        }
         $reader->close();
     }
 }

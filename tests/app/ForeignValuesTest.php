@@ -11,6 +11,7 @@ use App\Models\Feed;
 use App\Models\SetAside;
 use App\Runtime\Systems;
 use App\Support\SystemKind;
+use Illuminate\Support\Facades\Artisan;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
@@ -82,6 +83,9 @@ final class ForeignValuesTest extends LogRunnerCase
         config(['lighterman.value_bytes' => 1 << 20]);
         $this->cellar->exec("CREATE TABLE casks (code text PRIMARY KEY NOT NULL, racked_on date, note text); INSERT INTO casks VALUES ('a', '2024-02-29', 'fine'), ('b', '0000-00-00', 'x'), ('c', '2024-00-10', 'x'), ('d', NULL, printf('%.*c', 1048577, 'y')), ('e', NULL, printf('%.*c', 1048576, 'z'))");
         $feed = $this->casks($capture);
+        Artisan::call('feed:rehearse', ['name' => $feed->name, '--json' => true, '--rows' => 50]);
+        $told = array_column(json_decode(Artisan::output(), true), 'outcome');
+        self::assertEquals(['lands' => 2, 'set aside' => 3], array_count_values($told), 'a rehearsal foretells it');
         $carry = fn () => $capture === Capture::Trigger ? $this->drain() : $this->carry($feed);
         $carry();
         self::assertSame([['a', '4'], ['e', '1048576']], array_map(array_values(...), $this->house->rows('SELECT code, length(note) FROM copy.casks ORDER BY code')));

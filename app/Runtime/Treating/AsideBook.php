@@ -72,7 +72,7 @@ final class AsideBook
      */
     public function addUnwritable(array $row, Unwritable $why, array $where): void
     {
-        $this->write($why->kept($this->columns, $row), $where + ['step' => 'writing the record', 'reason' => $why->reason, 'message' => $why->message, 'at_step' => []]);
+        $this->write($why->kept($this->columns, $row), $where + ['step' => Unwritable::STEP, 'reason' => $why->reason, 'message' => $why->message, 'at_step' => []]);
     }
 
     /**

@@ -84,9 +84,7 @@ final class Writers
         }
         if ($this->moves && $batch->gone !== '') {
             $this->to(null);
-            $this->connection->copyBegin(self::GONE);
-            $this->connection->copyPut($batch->gone);
-            $this->connection->copyEnd();
+            $this->connection->copy(self::GONE, Connection::names($this->landed->key), $batch->gone);
         }
     }
 

@@ -105,8 +105,9 @@ final class TableReader implements BatchReader
 
                 continue;
             }
-            $this->stream->finish();
-            $this->stream = null;
+            // However it ends, there is nothing left of it to close.
+            [$ended, $this->stream] = [$this->stream, null];
+            $ended->finish();
             if ($this->plan->kind !== 'load' || $this->chunkRows < self::CHUNK) {
                 $this->exhausted = true;
 

@@ -10,6 +10,9 @@ final readonly class Unwritable
     /** Stands in a record that is kept for a value that is too long to be. */
     public const NOT_KEPT = '… too long to be kept here';
 
+    /** What failed, in words. */
+    public const STEP = 'writing the record';
+
     private function __construct(public string $reason, public string $column, public string $message)
     {
     }

@@ -6,6 +6,7 @@ namespace Lighterman\Core\Treatment;
 
 use Closure;
 use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Record\Unwritable;
 
 /**
  * Treats the records of one feed. Those that pass go through a compiled function; one that does not is looked at again,
@@ -196,6 +197,17 @@ final class Treater
     {
         $judging = new Judging($this->treatment, $this->rows->sheet, [...$row, null]);
         $judging->failures[] = new Failure((string) $this->treatment->explode?->sentence(), $fault->reason, "{$this->treatment->explode?->column}: {$fault->getMessage()}", $this->treatment->failing ?? Outcome::SetAside);
+
+        return $judging;
+    }
+
+    /**
+     * @param  list<string|false|null>  $row  as carried
+     */
+    public function unwritable(array $row, Unwritable $why): Judging
+    {
+        $judging = new Judging($this->treatment, $this->rows->sheet, $this->treatment->explode === null ? $row : [...$row, null]);
+        $judging->failures[] = new Failure(Unwritable::STEP, $why->reason, $why->message, Outcome::SetAside);
 
         return $judging;
     }
