@@ -40,7 +40,7 @@ final readonly class Rehearsal
     public function __construct(private Feed $feed, public FeedDefinition $definition, private Systems $systems)
     {
         $this->rows = Treating::compiled($definition);
-        $this->bounds = Treating::bounds($definition->carried(), $feed->route->target);
+        $this->bounds = Treating::bounds($definition, $feed->route->target);
         $this->treater = new Treater($this->rows, $definition->treatment, Treating::stamps($feed->route->source->name, (int) $feed->last_run_id));
     }
 

@@ -16,6 +16,9 @@ use PHPUnit\Framework\Attributes\Test;
 /** Every format a lake can be written in, read back by programs that share nothing with what wrote it. */
 final class LakeFormatsTest extends LakeCase
 {
+    /** Lists whose elements readers of others tell in ways of their own. */
+    private const OTHER_LISTS = ['sums', 'moments', 'raws', 'flags'];
+
     /** @return array<string, array{array<string, mixed>}> */
     public static function formats(): array
     {
@@ -80,7 +83,11 @@ final class LakeFormatsTest extends LakeCase
         $expressions = [];
         foreach ($this->source->shape(TableName::parse($table))->columns as $column) {
             [$name, $type] = ["\"{$column->name}\"", (string) $column->type];
+            if (in_array($column->name, self::OTHER_LISTS, true)) {
+                continue;
+            }
             $expressions[] = match (true) {
+                str_starts_with($type, 'list of') => "to_jsonb({$name}::text[])",
                 str_starts_with($type, 'decimal(') => $ending === 'avro' ? "({$name} * 10 ^ scale({$name})::numeric)::numeric(40, 0)" : $name,
                 $type === 'date' => "({$name} - DATE '1970-01-01')", $type === 'time' => "(extract(epoch FROM {$name}) * 1000000)::bigint",
                 $type === 'timestamp', $type === 'timestamptz' => "(extract(epoch FROM {$name}) * 1000000)::bigint",
@@ -91,7 +98,9 @@ final class LakeFormatsTest extends LakeCase
             $own = $rows[(string) $expected[$key]] ?? self::fail("row {$expected[$key]} is not there");
             foreach ($expected as $name => $value) {
                 $is = is_bool($own[$name] ?? null) ? ($own[$name] ? 'true' : 'false') : ($own[$name] ?? null);
-                if ($name === 'f4' && $value !== null && is_numeric($value)) {
+                if (is_array($is)) {
+                    self::assertSame(json_decode((string) $value, true), $is, $name);
+                } elseif ($name === 'f4' && $value !== null && is_numeric($value)) {
                     // Both readers tell a single-precision number as the double that it is.
                     self::assertSame(pack('g', (float) $value), pack('g', (float) $is));
                 } elseif ($name === 'f8' && is_numeric($value)) {
@@ -116,9 +125,9 @@ final class LakeFormatsTest extends LakeCase
         $this->assertReadByOthers('pressings', 'pressing_id');
 
         $text = in_array($as['format'] ?? '', ['jsonl', 'delimited'], true);
-        $this->gate->run('CREATE TABLE t (id int PRIMARY KEY, small smallint, big bigint, exact numeric(38,6), wide numeric(12,4), loose numeric, f4 real, f8 double precision, flag boolean, words text, raw bytea, d date, ts timestamp, tstz timestamptz, u uuid, j jsonb, list int[], t time, code char(3), short varchar(5))');
-        $this->gate->run("INSERT INTO t VALUES (1, -32768, 9223372036854775807, 99999999999999999999999999999999.999999, -12345678.1234, 0.000000000000000000000000000001, 1.1, 0.1, true, \$1, '\\x00ff5c0a09', '1850-03-15', '1850-12-31 23:59:59.123456', '2026-10-25 01:30:00.123456+01', 'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11', '{\"k\": [1, {\"v\": \"ä\\t\"}]}', '{1,NULL,3}', '23:59:59.999', 'a', 'äöüß')", ["tab\there, newline\nthere, return\r, both\r\n, backslash \\ and \\N, quotes ' \" , commas ; and , emoji 🍎"]);
-        $this->gate->run("INSERT INTO t VALUES (2, 0, -9223372036854775808, -99999999999999999999999999999999.999999, 0, 1e40, 'Infinity', 'NaN', false, '', '', '9999-12-31', '20000-01-01', '0044-03-15 12:00:00+00 BC', NULL, '[]', '{}', '00:00', '', '')");
+        $this->gate->run('CREATE TABLE t (id int PRIMARY KEY, small smallint, big bigint, exact numeric(38,6), wide numeric(12,4), loose numeric, f4 real, f8 double precision, flag boolean, words text, raw bytea, d date, ts timestamp, tstz timestamptz, u uuid, j jsonb, list int[], names text[], sums numeric(10,2)[], moments timestamptz[], raws bytea[], flags boolean[], object oid, t time, code char(3), short varchar(5))');
+        $this->gate->run("INSERT INTO t VALUES (1, -32768, 9223372036854775807, 99999999999999999999999999999999.999999, -12345678.1234, 0.000000000000000000000000000001, 1.1, 0.1, true, \$1, '\\x00ff5c0a09', '1850-03-15', '1850-12-31 23:59:59.123456', '2026-10-25 01:30:00.123456+01', 'a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11', '{\"k\": [1, {\"v\": \"ä\\t\"}]}', '{1,NULL,3}', ARRAY['a,b', 'q\"x', E'back\\\\slash', NULL, '', 'NULL', ' around ', E'new\\nline', '{braced}', 'it''s', E'tab\\t', 'äpfel'], '{1.10,NULL,-99999999.99}', '{\"2026-10-25 01:30:00.123456+01\",NULL,\"0044-03-15 12:00:00+00 BC\"}', ARRAY['\\x00ff5c'::bytea, NULL, ''], '{t,f,NULL}', 4294967295, '23:59:59.999', 'a', 'äöüß')", ["tab\there, newline\nthere, return\r, both\r\n, backslash \\ and \\N, quotes ' \" , commas ; and , emoji 🍎"]);
+        $this->gate->run("INSERT INTO t VALUES (2, 0, -9223372036854775808, -99999999999999999999999999999999.999999, 0, 1e40, 'Infinity', 'NaN', false, '', '', '9999-12-31', '20000-01-01', '0044-03-15 12:00:00+00 BC', NULL, '[]', '{}', '{}', '{NULL}', '{}', '{}', NULL, 0, '00:00', '', '')");
         $this->gate->run("INSERT INTO t (id, words, d, f8) VALUES (3, repeat('long ', 220000), '0044-03-15 BC', '-Infinity'), (4, '\\N', NULL, 1.7976931348623157e308), (5, 'none', '5874897-12-31', 0), (6, 'null', '0001-01-01', 5e-324)");
         if ($text) {
             // What has no end, and what is no number, has no place in a binary date or decimal.
@@ -140,6 +149,9 @@ final class LakeFormatsTest extends LakeCase
         $this->carry($feed, into: $this->lake);
         $this->assertReadByOthers('t', 'id');
         $ours = $this->lake->row(new TableName('gate', 't'), ['id' => '2']);
+        foreach ($this->gate->rows('SELECT id::text, list::text, names::text, sums::text, moments::text, raws::text, flags::text, object::text FROM t ORDER BY id') as $row) {
+            self::assertSame($row, array_intersect_key($this->lake->row(new TableName('gate', 't'), ['id' => (string) $row['id']]) ?? [], $row), "lists of row {$row['id']}");
+        }
         self::assertSame(['-9223372036854775808', '-99999999999999999999999999999999.999999', 'NaN', '', '\\x', '0044-03-15 12:00:00+00 BC', null], array_map(static fn (string $c): ?string => $ours[$c] ?? null, ['big', 'exact', 'f8', 'words', 'raw', 'tstz', 'u']));
     }
 

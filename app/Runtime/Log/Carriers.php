@@ -500,7 +500,7 @@ final class Carriers
         $ready = [];
         foreach ($new as [$row, $blocked]) {
             $definition = $definitions[$row->definition_id]->parsed();
-            $carrier = new Carrier((int) $row->id, $row->uid, $row->name, (int) $row->definition_id, $definition, $row->position === null ? Position::start() : Position::fromJson($row->position), Treating::bounds($definition->carried(), $this->log->route->target));
+            $carrier = new Carrier((int) $row->id, $row->uid, $row->name, (int) $row->definition_id, $definition, $row->position === null ? Position::start() : Position::fromJson($row->position), Treating::bounds($definition, $this->log->route->target));
             $carrier->blocked = $blocked;
             $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
             $ready[] = [$carrier, $row];

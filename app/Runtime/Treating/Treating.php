@@ -12,7 +12,7 @@ use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Shape\Column;
-use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Step\Lookup;
 use Lighterman\Core\Treatment\Treater;
@@ -26,10 +26,12 @@ final class Treating
         return $definition->treatment->isEmpty() ? null : new Treater(self::compiled($definition), $definition->treatment, self::stamps($sourceName, $run));
     }
 
-    /** @param  Shape  $shape  of the records as they are read */
-    public static function bounds(Shape $shape, System $target): Bounds
+    /** What the target can hold of records as they are read. What is converted or left out on the way need not fit as it is. */
+    public static function bounds(FeedDefinition $definition, System $target): Bounds
     {
-        return Bounds::of($shape, $target->kind->keepsFiles(), (int) config('lighterman.value_bytes'));
+        $plain = array_filter($definition->treatment->sheet($definition->carried()), static fn (Line $l): bool => $l->from !== null && ! $l->drop && $l->steps === [] && $l->from !== $definition->treatment->explode?->column);
+
+        return Bounds::of($definition->carried(), $target->kind->keepsFiles(), (int) config('lighterman.value_bytes'), array_values(array_map(static fn (Line $l): string => (string) $l->from, $plain)));
     }
 
     public static function compiled(FeedDefinition $definition): RowCompiler

@@ -30,6 +30,8 @@ final class TypeMap
             TypeKind::TimestampTz => 'TIMESTAMPTZ',
             TypeKind::Uuid => 'UUID',
             TypeKind::Json, TypeKind::JsonBinary => 'JSON',
+            TypeKind::List => self::write($type->element ?? Type::of(TypeKind::Text)).'[]',
+            TypeKind::Native => $type->isObjectNumber() ? 'UINTEGER' : 'VARCHAR',
             default => 'VARCHAR',
         };
     }
@@ -74,7 +76,24 @@ final class TypeMap
     /** An expression of the engine that reads a column of text, as sources write it. */
     public static function read(string $column, Type $type): string
     {
-        $text = Engine::name($column);
+        return self::ofText(Engine::name($column), $type);
+    }
+
+    /** A value that a source wrote, as an expression of the engine. */
+    public static function value(?string $text, Type $type): string
+    {
+        return $text === null ? 'CAST(NULL AS '.self::write($type).')' : self::ofText(Engine::literal($text), $type);
+    }
+
+    private static function ofText(string $text, Type $type): string
+    {
+        if ($type->kind === TypeKind::List) {
+            // {1,NULL,"a \"b\""}: what is in quotes has marks before quotes and marks.
+            $elements = "regexp_extract_all(substr({$text}, 2, length({$text}) - 2), '(?s)\"(?:[^\"\\\\]|\\\\.)*\"|[^\",]+')";
+            $element = "CASE WHEN e = 'NULL' THEN NULL WHEN prefix(e, '\"') THEN regexp_replace(substr(e, 2, length(e) - 2), '(?s)\\\\(.)', '\\1', 'g') ELSE e END";
+
+            return "list_transform(list_transform({$elements}, lambda e: {$element}), lambda v: ".self::ofText('v', $type->element ?? Type::of(TypeKind::Text)).')';
+        }
 
         return match (self::write($type)) {
             'VARCHAR', 'JSON' => $text,
@@ -94,6 +113,12 @@ final class TypeMap
     /** An expression of the engine that writes a value as text, as a source would. */
     public static function text(string $expression, Type $type): string
     {
+        if ($type->kind === TypeKind::List) {
+            $quoted = "CASE WHEN t IS NULL THEN 'NULL' WHEN t = '' OR upper(t) = 'NULL' OR regexp_matches(t, '[{}\",\\\\\\s\\v]') THEN '\"' || regexp_replace(t, '([\"\\\\])', '\\\\\\1', 'g') || '\"' ELSE t END";
+
+            return "('{' || array_to_string(list_transform(list_transform({$expression}, lambda v: ".self::text('v', $type->element ?? Type::of(TypeKind::Text))."), lambda t: {$quoted}), ',') || '}')";
+        }
+
         return match (self::write($type)) {
             'BLOB' => "('\\x' || lower(hex({$expression})))",
             'BOOLEAN' => "CASE WHEN {$expression} THEN 't' WHEN NOT {$expression} THEN 'f' END",

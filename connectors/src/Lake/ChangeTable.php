@@ -206,8 +206,8 @@ final class ChangeTable
     private function current(array $keys): array
     {
         $wanted = "wanted_{$this->index}";
-        $types = array_map(fn (string $k): string => TypeMap::write($this->landed->shape->column($k)->type ?? throw new LogicException("{$k} does not land.")), $this->landed->key);
-        $this->engine->run("CREATE OR REPLACE TEMP TABLE {$wanted} AS SELECT DISTINCT * FROM (VALUES ".implode(', ', array_map(static fn (array $key): string => '('.implode(', ', array_map(static fn (string $v, string $t): string => 'CAST('.Engine::literal($v)." AS {$t})", $key, $types)).')', $keys)).') AS w ('.$this->names($this->landed->key).')');
+        $types = array_map(fn (string $k): Type => $this->landed->shape->column($k)->type ?? throw new LogicException("{$k} does not land."), $this->landed->key);
+        $this->engine->run("CREATE OR REPLACE TEMP TABLE {$wanted} AS SELECT DISTINCT * FROM (VALUES ".implode(', ', array_map(static fn (array $key): string => '('.implode(', ', array_map(TypeMap::value(...), $key, $types)).')', $keys)).') AS w ('.$this->names($this->landed->key).')');
         $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $this->landed->shape->columns));
         $rows = [];
         foreach ($this->engine->query("SELECT {$texts} FROM ({$this->standing()}) WHERE ({$this->names($this->landed->key)}) IN (SELECT * FROM {$wanted})") as $row) {

@@ -176,8 +176,9 @@ final class Contents
                 return new JsonRows($pieces, $frame);
             case FileFormat::Avro:
                 $avro = new AvroReader($pieces);
-                // It says numbers without end as text, which is what they land as.
-                $shape = new Shape(array_map(static fn (Column $c): Column => new Column($c->name, $era->shape->column($c->name)->type ?? $c->type, $c->nullable), $avro->shape()->columns));
+                // It says numbers without end as text, which is what they land as; lists it says as JSON.
+                $said = static fn (Column $c): Type => ($type = $era->shape->column($c->name)?->type) === null || $type->kind === TypeKind::List ? $c->type : $type;
+                $shape = new Shape(array_map(static fn (Column $c): Column => new Column($c->name, $said($c), $c->nullable), $avro->shape()->columns));
 
                 return new TypedRows($shape, $avro->rows(), $frame);
             default:

@@ -215,7 +215,7 @@ final class LakeLanding implements LandingSession
     {
         $rows = [];
         foreach (explode("\n", substr($this->gone, 0, -1)) as $line) {
-            $rows[] = '('.implode(', ', array_map(fn (?string $v, string $k): string => 'CAST('.($v === null ? 'NULL' : Engine::literal($v)).' AS '.TypeMap::write($this->landed->shape->column($k)->type ?? throw new \LogicException("{$k} does not land.")).')', CopyText::row($line), $this->landed->key)).')';
+            $rows[] = '('.implode(', ', array_map(fn (?string $v, string $k): string => TypeMap::value($v, $this->landed->shape->column($k)->type ?? throw new \LogicException("{$k} does not land.")), CopyText::row($line), $this->landed->key)).')';
         }
 
         return 'SELECT * FROM (VALUES '.implode(', ', $rows).')';

@@ -246,7 +246,7 @@ final class LakeTarget implements TargetSystem
         foreach (array_diff(array_keys($key), $files->shape()->names()) as $column) {
             throw SystemTrouble::lasting('no_column', "{$this->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
         }
-        $where = implode(' AND ', array_map(fn (string $c, string $v): string => Engine::name($c).' = CAST('.Engine::literal($v).' AS '.TypeMap::write($files->shape()->column($c)->type ?? throw new \LogicException($c)).')', array_keys($key), $key));
+        $where = implode(' AND ', array_map(fn (string $c, string $v): string => Engine::name($c).' = '.TypeMap::value($v, $files->shape()->column($c)->type ?? throw new \LogicException($c)), array_keys($key), $key));
         $columns = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $files->shape()->columns));
         $found = (new LakeQuery($this->settings))->run("SELECT {$columns} FROM ".Engine::name($table->schema).'.'.Engine::name($table->name)." WHERE {$where} LIMIT 1", 1, self::SECONDS);
 
@@ -280,7 +280,7 @@ final class LakeTarget implements TargetSystem
             "{$name('change_kind')} AS lm_kind", "{$name('source_position')} AS lm_place", "coalesce({$name('valid_from')}, {$name('changed_at')}) AS lm_made", "{$name('delivered_at')} AS lm_landed", "{$name('not_sent')} AS lm_not_sent",
             ...array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $landed->shape->columns),
         ]);
-        $where = implode(' AND ', array_map(static fn (string $c, string $v): string => Engine::name($c).' = CAST('.Engine::literal($v).' AS '.TypeMap::write($landed->shape->column($c)->type ?? throw new \LogicException($c)).')', array_keys($key), $key));
+        $where = implode(' AND ', array_map(static fn (string $c, string $v): string => Engine::name($c).' = '.TypeMap::value($v, $landed->shape->column($c)->type ?? throw new \LogicException($c)), array_keys($key), $key));
         $found = (new LakeQuery($this->settings))->run("SELECT {$select} FROM ".Engine::name($landed->name->schema).'.'.Engine::name($landed->name->name)." WHERE {$where} ORDER BY lm_place DESC LIMIT ".($most + 1), $most, self::SECONDS);
         $names = $landed->shape->names();
 

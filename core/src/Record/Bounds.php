@@ -6,6 +6,7 @@ namespace Lighterman\Core\Record;
 
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
 
 /** What a target can hold of the values of a table. Looking at a whole block costs little; only where something is suspected are its rows looked at. */
@@ -24,26 +25,31 @@ final readonly class Bounds
      * @param  list<int>  $dates  places of columns with dates
      * @param  list<int>  $moments  places of those that may be too far away
      * @param  list<int>  $decimals  places of those that have to be numbers
+     * @param  array<int, self>  $lists  what their elements may be, by place
      * @param  array<int, int>  $bytes  places of columns of bytes, which are written as two digits each, with how long those may be
      */
-    private function __construct(private array $columns, private array $dates, private array $moments, private array $decimals, private array $bytes, private int $longest)
+    private function __construct(private array $columns, private array $dates, private array $moments, private array $decimals, private array $lists, private array $bytes, private int $longest)
     {
     }
 
     /**
      * @param  bool  $files  whether the target keeps files, which hold less than a database does
      * @param  int  $longest  bytes that a value may have
+     * @param  list<string>|null  $landing  columns whose values land as they are read; null for all. Of others only what no record can be read with is looked at.
      */
-    public static function of(Shape $shape, bool $files, int $longest): self
+    public static function of(Shape $shape, bool $files, int $longest, ?array $landing = null): self
     {
-        $where = static fn (callable $is): array => array_keys(array_filter($shape->columns, $is));
+        $where = static fn (callable $is): array => array_keys(array_filter($shape->columns, static fn (Column $c): bool => ($landing === null || in_array($c->name, $landing, true)) && $is($c)));
         $moment = static fn (Column $c): bool => in_array($c->type->kind, [TypeKind::Timestamp, TypeKind::TimestampTz], true);
+
+        $lists = $files ? $where(static fn (Column $c): bool => $c->type->kind === TypeKind::List) : [];
 
         return new self(
             $shape->names(),
             $where(static fn (Column $c): bool => $c->type->kind === TypeKind::Date || $moment($c)),
             $files ? $where($moment) : [],
             $files ? $where(static fn (Column $c): bool => $c->type->kind === TypeKind::Decimal && $c->type->precision !== null && $c->type->precision <= self::DIGITS) : [],
+            array_map(static fn (int $at): self => self::of(new Shape([new Column($shape->columns[$at]->name, $shape->columns[$at]->type->element ?? Type::of(TypeKind::Text))]), true, $longest), array_combine($lists, $lists)),
             array_fill_keys($where(static fn (Column $c): bool => $c->type->kind === TypeKind::Bytes), 2 * $longest + strlen('\x')),
             $longest,
         );
@@ -57,6 +63,7 @@ final readonly class Bounds
             || str_contains($encoded, Unwritable::NOT_KEPT)
             || ($this->dates !== [] && (str_contains($encoded, '-00') || str_contains($encoded, '0000-')) && preg_match('/(?:^|\t)(?:0000-|\d{4,6}-00|\d{4,6}-\d\d-00)/m', $encoded))
             || ($this->moments !== [] && preg_match('/(?:^|\t)\d{6}-\d\d-/m', $encoded))
+            || ($this->lists !== [] && preg_match('/\{\{|\]=\{|[{,"]\d{6}-\d\d-|NaN|Infinity/', $encoded))
             || ($this->decimals !== [] && (str_contains($encoded, 'NaN') || str_contains($encoded, 'Infinity')));
     }
 
@@ -92,6 +99,18 @@ final readonly class Bounds
         foreach ($this->decimals as $i) {
             if (preg_match('/NaN|Infinity/', (string) ($row[$i] ?? ''))) {
                 return Unwritable::noNumber($this->columns[$i]);
+            }
+        }
+
+        foreach ($this->lists as $i => $elements) {
+            $list = (string) ($row[$i] ?? '');
+            if (ListText::isMore($list)) {
+                return Unwritable::noList($this->columns[$i]);
+            }
+            foreach (ListText::elements($list) ?? [] as $element) {
+                if (($fault = $elements->fault([$element])) !== null) {
+                    return $fault;
+                }
             }
         }
 

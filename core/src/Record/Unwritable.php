@@ -46,6 +46,11 @@ final readonly class Unwritable
         return new self('no_number', $column, "{$column} is no finite number, which a decimal in files of a lake has to be.");
     }
 
+    public static function noList(string $column): self
+    {
+        return new self('no_list', $column, "{$column} holds an array of several dimensions, or one that does not begin at 1, which a list in files of a lake cannot be. Have the column converted to text on the feed's Columns page.");
+    }
+
     /**
      * The record as it can be kept: without the value, where that is too long.
      *

@@ -100,6 +100,12 @@ final readonly class Type
         return $element->kind === TypeKind::Unmappable ? $element : new self(TypeKind::List, element: $element);
     }
 
+    /** Whether it is the number of an object of a PostgreSQL catalogue: 32 bits without a sign. */
+    public function isObjectNumber(): bool
+    {
+        return $this->kind === TypeKind::Native && $this->name === 'oid';
+    }
+
     public function equals(self $other): bool
     {
         return $this->toArray() === $other->toArray();

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
+use Lighterman\Core\Record\ListText;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -58,7 +59,7 @@ final readonly class Explode
         $list = is_string($row[$at]) ? $row[$at] : null;
         $elements = match (true) {
             $list === null => [],
-            $carried->columns[$at]->type->kind === TypeKind::List => self::array($list),
+            $carried->columns[$at]->type->kind === TypeKind::List => ListText::elements($list) ?? throw Fault::because('not_a_list', 'the value is not an array'),
             default => Nested::elements($list),
         };
         if (count($elements) > self::MOST) {
@@ -72,58 +73,6 @@ final readonly class Explode
         $row[$at] = null;
 
         return $rows ?: [[...$row, null]];
-    }
-
-    /**
-     * The elements of an array in its text form; one of several dimensions gives arrays.
-     *
-     * @see https://www.postgresql.org/docs/15/arrays.html#ARRAYS-IO
-     *
-     * @return list<string|null>
-     *
-     * @throws Fault
-     */
-    private static function array(string $text): array
-    {
-        // Bounds that do not begin at 1 are written before the array.
-        $text = preg_replace('/^(\[-?\d+:-?\d+\])+=/', '', $text) ?? $text;
-        if ($text === '' || $text[0] !== '{' || $text[-1] !== '}') {
-            throw Fault::because('not_a_list', 'the value is not an array');
-        }
-        $elements = [];
-        $body = substr($text, 1, -1);
-        for ($at = 0, $length = strlen($body); $at < $length; $at = $end + 1) {
-            $end = self::end($body, $at);
-            $raw = substr($body, $at, $end - $at);
-            $elements[] = match (true) {
-                strcasecmp($raw, 'NULL') === 0 => null,
-                $raw !== '' && $raw[0] === '"' => preg_replace('/\\\\(.)/s', '$1', substr($raw, 1, -1)),
-                default => $raw,
-            };
-        }
-
-        return $elements;
-    }
-
-    /** Where the element that begins at a place ends: at the next comma outside of quotes and braces. */
-    private static function end(string $body, int $at): int
-    {
-        $depth = 0;
-        for ($quoted = false, $length = strlen($body); $at < $length; $at++) {
-            $c = $body[$at];
-            if ($quoted) {
-                $at += (int) ($c === '\\');
-                $quoted = $c !== '"';
-            } elseif ($c === '"') {
-                $quoted = true;
-            } elseif ($c === '{' || $c === '}') {
-                $depth += $c === '{' ? 1 : -1;
-            } elseif ($c === ',' && $depth === 0) {
-                return $at;
-            }
-        }
-
-        return min($at, $length);
     }
 
     public function sentence(): string

@@ -8,14 +8,14 @@ const long = avro.types.LongType.__with({
 });
 const decimals = new Set();
 const parse = (schema) => avro.Type.forSchema(schema, { typeHook: (s) => (s === 'long' || s.type === 'long' ? long : undefined) });
+const tell = (name, boxed) => {
+    const v = boxed !== null && typeof boxed === 'object' && ! Buffer.isBuffer(boxed) && ! Array.isArray(boxed) ? Object.values(boxed)[0] : boxed;
+    if (Array.isArray(v)) return v.map((element) => tell(name, element));
+    return v === null ? null : Buffer.isBuffer(v) ? (decimals.has(name) ? BigInt.asIntN(8 * v.length, BigInt(`0x${v.toString('hex') || '0'}`)).toString() : v.toString('hex')) : String(v);
+};
 avro.createFileDecoder(process.argv[2], { parseHook: (schema) => {
     for (const field of schema.fields) if (JSON.stringify(field.type).includes('"decimal"')) decimals.add(field.name);
     return parse(schema);
 } }).on('data', (row) => {
-    const told = {};
-    for (const [name, boxed] of Object.entries(row)) {
-        const v = boxed !== null && typeof boxed === 'object' && ! Buffer.isBuffer(boxed) ? Object.values(boxed)[0] : boxed;
-        told[name] = v === null ? null : Buffer.isBuffer(v) ? (decimals.has(name) ? BigInt.asIntN(8 * v.length, BigInt(`0x${v.toString('hex') || '0'}`)).toString() : v.toString('hex')) : String(v);
-    }
-    console.log(JSON.stringify(told));
+    console.log(JSON.stringify(Object.fromEntries(Object.entries(row).map(([name, boxed]) => [name, tell(name, boxed)]))));
 }).on('error', (e) => { console.error(e.message); process.exit(1); });

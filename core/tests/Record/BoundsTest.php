@@ -46,6 +46,21 @@ final class BoundsTest extends TestCase
     }
 
     #[Test]
+    public function lists_of_files_have_one_dimension_and_elements_that_fit(): void
+    {
+        $shape = new Shape([new Column('sums', Type::listOf(Type::decimal(10, 2))), new Column('at', Type::listOf(Type::parse('timestamp'))), new Column('words', Type::listOf(Type::parse('text')))]);
+        $lake = Bounds::of($shape, true, 100);
+        self::assertNull($lake->fault(['{1.50,NULL}', '{"294246-12-31 23:59:59",infinity}', '{"{{x",NaN,"294247-01-01 00:00:00"}']));
+        foreach ([[0, '{{1,2},{3,4}}', 'no_list'], [0, '[2:3]={1,2}', 'no_list'], [0, '{1.50,NaN}', 'no_number'], [1, '{"294247-01-01 00:00:00"}', 'too_far'], [2, '{{a},{b}}', 'no_list']] as [$at, $value, $reason]) {
+            $row = array_replace(['{}', '{}', '{}'], [$at => $value]);
+            self::assertSame($reason, $lake->fault($row)?->reason, $value);
+            self::assertTrue($lake->suspects(CopyText::line($row)), $value);
+            self::assertNull(Bounds::of($shape, false, 100)->fault($row), 'a database holds it');
+            self::assertNull(Bounds::of($shape, true, 100, [])->fault($row), 'what is converted on the way need not fit');
+        }
+    }
+
+    #[Test]
     public function bytes_count_as_bytes_and_not_as_their_digits(): void
     {
         $bounds = Bounds::of(new Shape([new Column('label', Type::parse('bytes'))]), false, 100);

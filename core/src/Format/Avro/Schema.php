@@ -57,6 +57,8 @@ final class Schema
             TypeKind::Timestamp => ['type' => 'long', 'logicalType' => 'local-timestamp-micros'],
             TypeKind::TimestampTz => ['type' => 'long', 'logicalType' => 'timestamp-micros'],
             TypeKind::Uuid => ['type' => 'string', 'logicalType' => 'uuid'],
+            TypeKind::List => ['type' => 'array', 'items' => ['null', self::type($type->element ?? Type::of(TypeKind::Text))]],
+            TypeKind::Native => $type->isObjectNumber() ? 'long' : 'string',
             default => 'string',
         };
     }

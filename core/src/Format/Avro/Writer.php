@@ -8,6 +8,7 @@ use Brick\Math\BigDecimal;
 use Brick\Math\Exception\MathException;
 use Lighterman\Core\Format\RowWriter;
 use Lighterman\Core\Format\UnfitValue;
+use Lighterman\Core\Record\ListText;
 use Lighterman\Core\Shape\Shape;
 
 /**
@@ -106,9 +107,23 @@ final class Writer implements RowWriter
                 'int', 'long' => static fn (string $v): string => self::long((int) $v),
                 'float' => static fn (string $v): string => pack('g', self::real($v)),
                 'double' => static fn (string $v): string => pack('e', self::real($v)),
+                'array' => self::array(self::encoder($of['items'][1])),
                 'bytes' => static fn (string $v): string => self::bytes(str_starts_with($v, '\\x') ? (string) hex2bin(substr($v, 2)) : $v),
                 default => self::bytes(...),
             },
+        };
+    }
+
+    /**
+     * @param  callable(string): string  $encode  of an element, which may be null
+     * @return callable(string): string
+     */
+    private static function array(callable $encode): callable
+    {
+        return static function (string $v) use ($encode): string {
+            $elements = ListText::elements($v) ?? throw UnfitValue::of($v, 'a list');
+
+            return ($elements === [] ? '' : self::long(count($elements)).implode('', array_map(static fn (?string $e): string => $e === null ? "\x00" : "\x02".$encode($e), $elements))).self::long(0);
         };
     }
 

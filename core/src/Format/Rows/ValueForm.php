@@ -7,6 +7,7 @@ namespace Lighterman\Core\Format\Rows;
 use Brick\Math\BigDecimal;
 use Brick\Math\BigInteger;
 use Brick\Math\Exception\MathException;
+use Lighterman\Core\Record\ListText;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
 
@@ -92,6 +93,7 @@ final readonly class ValueForm
             TypeKind::Uuid => preg_match('/^[0-9a-f]{8}(-?[0-9a-f]{4}){3}-?[0-9a-f]{12}$/Di', $text) ? strtolower($text) : false,
             TypeKind::Json, TypeKind::JsonBinary => json_validate($text) && ! str_contains($text, '\u0000') ? $text : false,
             TypeKind::Bytes => preg_match('/^\\\\x([0-9a-f]{2})*$/Di', $text) ? $text : false,
+            TypeKind::List => $this->list($text),
             default => $text,
         };
     }
@@ -111,6 +113,26 @@ final readonly class ValueForm
         $beyond = BigInteger::of(2)->power($bits);
 
         return $number->isLessThan($beyond) && $number->isGreaterThanOrEqualTo($beyond->negated()) ? (string) $number : false;
+    }
+
+    /** A list of JSON, or an array as a source writes it. */
+    private function list(string $text): string|false
+    {
+        $decoded = $text[0] === '[' ? json_decode($text, false, 2, JSON_BIGINT_AS_STRING) : null;
+        $elements = is_array($decoded)
+            ? array_map(static fn (mixed $e): ?string => is_bool($e) ? ($e ? 't' : 'f') : (is_float($e) ? json_encode($e, JSON_THROW_ON_ERROR) : ($e === null ? null : (string) $e)), $decoded)
+            : ListText::elements($text);
+        $form = new self($this->type->element ?? Type::of(TypeKind::Text));
+        $fit = [];
+        foreach ($elements ?? [] as $element) {
+            $value = $element === null ? null : $form->value($element);
+            if ($value === false) {
+                return false;
+            }
+            $fit[] = $value;
+        }
+
+        return $elements === null ? false : ListText::of($fit);
     }
 
     private function decimal(string $text): string|false
