@@ -17,7 +17,7 @@ final class FeedAgree extends FeedCommand
     {
         $feed = $this->feed();
         $again = FeedBook::agreeToPresent($feed, $systems);
-        $this->asJson() ? $this->json(['feed' => $feed->name, 'loads_again' => $again]) : $this->line("The new shape of {$feed->name} is agreed.".($again ? ' The table is loaded again for what is new.' : ''));
+        $this->asJson() ? $this->json(['feed' => $feed->name, 'loads_again' => $again]) : $this->line("The new shape of {$feed->name} is agreed.".($again ? ' The table is loaded again for what is new.' : ($feed->definition->body['landing'] === 'append' ? ' The journal has what is new from the next change of each row on.' : '')));
 
         return self::SUCCESS;
     }

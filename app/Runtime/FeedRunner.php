@@ -146,7 +146,7 @@ final class FeedRunner
                 $plan = $planned();
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
-            $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition_id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition), Treating::bounds($definition->treated(), $feed->route->target));
+            $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition_id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition), Treating::bounds($definition, $feed->route->target));
             if ($asked) {
                 $treated->again($feed->id);
             }

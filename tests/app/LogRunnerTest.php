@@ -256,11 +256,13 @@ final class LogRunnerTest extends LogRunnerCase
         mkdir($path);
         try {
             $this->target = SystemBook::add('lake', ['path' => $path], '', SystemKind::Lake);
-            $this->gate->run("CREATE TABLE public.far (id int PRIMARY KEY, price numeric(10,2), any_price numeric, at timestamp); INSERT INTO far VALUES (1, 'NaN', 1, now()), (2, 1, 'NaN', '294276-01-01'), (3, 2.5, 'NaN', '294246-12-31'), (4, NULL, NULL, 'infinity')");
-            $feed = $this->logFeed('far', ['capture' => $capture]);
+            $this->gate->run("CREATE TABLE public.far (id int PRIMARY KEY, price numeric(10,2), any_price numeric, at timestamp); INSERT INTO far VALUES (1, 'NaN', 1, now()), (2, 1, 'NaN', '294276-01-01'), (3, 2.5, 'NaN', '294246-12-31'), (4, NULL, NULL, 'infinity');
+                ALTER TABLE far ADD tags text[], ADD grid int[]; UPDATE far SET tags = '{a,\"b c\",NULL}', grid = '{{1,2},{3,4}}' WHERE id = 3; INSERT INTO far (id, tags) VALUES (5, '{{a},{b}}')");
+            $feed = $this->logFeed('far', ['capture' => $capture, 'treatment' => Treatment::fromArray(['columns' => [['from' => 'grid', 'steps' => [['convert' => 'text']]]], 'failing' => 'set_aside'])]);
             $capture === Capture::Log ? $this->drain() : $this->carry($feed);
             self::assertSame([['3', '2.50', 'NaN'], ['4', null, null]], app(Systems::class)->target($this->target)->query('SELECT id, price, any_price FROM copy.far ORDER BY id', 10, 30)->rows);
-            self::assertSame(['no_number' => '1', 'too_far' => '2'], SetAside::all()->mapWithKeys(static fn (SetAside $r): array => [$r->reason => $r->whole()['id']])->sortKeys()->all());
+            self::assertSame([['{{1,2},{3,4}}', 'b c', '3']], app(Systems::class)->target($this->target)->query('SELECT grid, tags[2], len(tags) FROM copy.far WHERE id = 3', 10, 30)->rows, 'lists are lists, and what is converted to text is not asked to be one');
+            self::assertSame(['no_list' => '5', 'no_number' => '1', 'too_far' => '2'], SetAside::all()->mapWithKeys(static fn (SetAside $r): array => [$r->reason => $r->whole()['id']])->sortKeys()->all());
         } finally {
             exec('rm -rf '.escapeshellarg($path));
         }

@@ -45,7 +45,9 @@ final readonly class Checks
     private function rows(Feed $feed, FeedDefinition $definition): ?string
     {
         // That a column was filled anew without its watermark is told to append by PostgreSQL only, and claimed of no other.
-        $names = isset($this->others[$feed->name]) && $definition->landing === Landing::Append ? $definition->key : $definition->carried()->names();
+        $names = match (true) {
+            $definition->landing !== Landing::Append => $definition->carried()->names(), isset($this->others[$feed->name]) => $definition->key, default => self::carriedAlways($feed, $definition),
+        };
         [$source, $copy] = $this->both($feed, $definition, $names);
         $missing = array_diff_assoc($source, $copy);
         // By watermark deletes are not seen, and by choice they may be ignored.
@@ -159,9 +161,7 @@ final readonly class Checks
     private function journal(Feed $feed, FeedDefinition $definition): ?string
     {
         // Rows that shared a key for a moment are told by their values only, and a value the log does not tell is not in every entry.
-        // What a column that was added later holds in rows that did not change since, no entry tells.
-        $first = $feed->definitions()->oldest('version')->firstOrFail()->parsed()->carried();
-        $names = array_values(array_filter($definition->carried()->names(), static fn (string $n): bool => $n !== 'big' && $first->column($n)?->type->equals($definition->shape->column($n)->type ?? throw new \LogicException($n)) === true));
+        $names = array_values(array_diff(self::carriedAlways($feed, $definition), ['big']));
         $before = $this->key($feed, $definition, static fn (string $k): string => "(row_before ->> '{$k}')::".TypeMap::write($definition->shape->column($k)->type ?? throw new \LogicException($k)));
         $entries = $this->house->rows("SELECT {$this->key($feed, $definition)} AS key, change_kind AS kind, source_position AS place, {$this->row($feed, $names)} AS row, CASE WHEN row_before IS NULL THEN NULL ELSE {$before} END AS before FROM {$this->copy($feed, $definition)} ORDER BY source_position");
         $shares = ! isset($this->others[$feed->name]) && self::shares($definition, $this->gate);
@@ -195,6 +195,18 @@ final readonly class Checks
         $extra = array_diff_key($rows, $source);
 
         return $missing === [] && $extra === [] ? null : 'the journal tells of '.count($missing).' rows otherwise than the source (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), and of '.count($extra).' too many';
+    }
+
+    /**
+     * What a column that was added later holds in rows that did not change since, nothing that is appended tells.
+     *
+     * @return list<string>
+     */
+    private static function carriedAlways(Feed $feed, FeedDefinition $definition): array
+    {
+        $first = $feed->definitions()->oldest('version')->firstOrFail()->parsed()->carried();
+
+        return array_values(array_filter($definition->carried()->names(), static fn (string $n): bool => $first->column($n)?->type->equals($definition->shape->column($n)->type ?? throw new \LogicException($n)) === true));
     }
 
     private static function shares(FeedDefinition $definition, Connection $gate): bool
