@@ -162,6 +162,24 @@ final class LogRunnerTest extends LogRunnerCase
         self::assertSame(['500', '77'], [$this->house->value('SELECT count(*) FROM copy.loads'), $this->house->value('SELECT kg FROM copy.loads WHERE id = 1')]);
     }
 
+    /** Whoever decides at once, does so before the reader comes to what waits. */
+    #[Test]
+    #[TestWith(['carry'])]
+    #[TestWith(['keep'])]
+    public function a_decision_on_an_emptied_table_holds_though_the_log_is_read_again(string $what): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        FeedBook::decideEmptied($feed, $what);
+        $this->gate->run('TRUNCATE loads; INSERT INTO loads VALUES (1, 77)');
+        $this->drain();
+        $feed = Feed::with('route.logs')->findOrFail($feed->id);
+        self::assertSame(['on time', null, $what === 'keep' ? '500' : '1'], [$feed->state(), $feed->emptied, $this->house->value('SELECT count(*) FROM copy.loads')]);
+        $this->gate->run('TRUNCATE loads');
+        $this->drain();
+        self::assertSame('held', $feed->refresh()->standing, 'it is decided once');
+    }
+
     #[Test]
     public function a_table_that_cannot_be_logged_fails_alone_with_the_statement_that_helps(): void
     {

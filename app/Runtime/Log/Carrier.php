@@ -75,6 +75,9 @@ final class Carrier
      */
     public ?int $beginsAfter = null;
 
+    /** Whether what a person decided on an emptied table is carried out by what is being landed. */
+    public bool $decided = false;
+
     /** @var array<string, list<string>> keys of rows that could not be landed whole and are read again, by their text */
     public array $rereads = [];
 

@@ -19,6 +19,8 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\SharedKeys;
+use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
@@ -680,6 +682,38 @@ final class Carriers
         }
 
         return $refused === [];
+    }
+
+    /**
+     * A table was emptied at the source. Whichever way the feed comes to it, from the log or from the spool, a person's
+     * decision holds.
+     *
+     * @return bool whether the copy is emptied too
+     *
+     * @throws SetApart where it is yet to be decided
+     */
+    public function empties(Carrier $carrier, SourceCommit $commit): bool
+    {
+        if ($carrier->definition->truncates !== Truncates::Hold) {
+            return true;
+        }
+        $decided = DB::table('feeds')->where('id', $carrier->id)->value('emptied');
+        if ($decided === null) {
+            throw new SetApart($carrier, TableEmptied::at($carrier->definition->source, $commit->time()), 'held');
+        }
+        $carrier->decided = true;
+
+        return $decided !== 'keep';
+    }
+
+    /** What a feed holds has landed, so that what was decided for it is done. */
+    public function landedAs(Carrier $carrier, int $sequence): void
+    {
+        $carrier->landedAs($sequence);
+        if ($carrier->decided) {
+            $carrier->decided = false;
+            DB::table('feeds')->where('id', $carrier->id)->update(['emptied' => null]);
+        }
     }
 
     /** Whether the table has the shape that was agreed; if not the feed is held. */

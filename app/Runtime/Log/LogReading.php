@@ -24,7 +24,6 @@ use Lighterman\Core\Capture\Log\Unclear;
 use Lighterman\Core\Landing\Change;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
-use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
@@ -317,14 +316,13 @@ final class LogReading
 
                     continue;
                 }
-                if ($carrier->definition->truncates === Truncates::Hold) {
-                    throw new SetApart($carrier, TableEmptied::at($carrier->definition->source, $commit->time()), 'held');
-                }
-                $this->writePart();
-                $this->ensureBegun();
-                $this->atTarget(fn () => $this->landing()->truncate($carrier->uid, $commit, $this->number), $carrier);
-                if ($carrier->window !== null) {
-                    $carrier->window->rows = [];
+                if ($this->carriers->empties($carrier, $commit)) {
+                    $this->writePart();
+                    $this->ensureBegun();
+                    $this->atTarget(fn () => $this->landing()->truncate($carrier->uid, $commit, $this->number), $carrier);
+                    if ($carrier->window !== null) {
+                        $carrier->window->rows = [];
+                    }
                 }
                 $carrier->taken++;
                 $this->batch->touched[$carrier->id] = $carrier;
@@ -475,7 +473,7 @@ final class LogReading
         foreach ($batch->touched as $carrier) {
             $carrier->position = $receipts[$carrier->uid]->to;
             $this->recorder->warned($carrier, $carrier->warned());
-            $carrier->landedAs($receipts[$carrier->uid]->sequence);
+            $this->carriers->landedAs($carrier, $receipts[$carrier->uid]->sequence);
             $this->recorder->landed($carrier, $receipts[$carrier->uid]);
             $share = array_sum(array_column($carrier->commits, 1)) / $all;
             $this->recorder->delivered($carrier, $carrier->commits, $now, $batch->reading * $share, $batch->treating * $share, $batch->landing * $share);

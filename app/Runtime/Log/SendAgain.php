@@ -53,7 +53,7 @@ final class SendAgain
         ($this->atTarget)(fn () => $this->landing->begin());
         $this->carriers->apply($carrier, $this->changeLog, $this->landing, $this->atTarget);
         $receipts = ($this->atTarget)(fn () => $this->landing->commit([$carrier->uid => $carrier->position], null, [$carrier->uid => $this->recorder->run($carrier)], null, [$carrier->uid => $carrier->kept()]));
-        $carrier->landedAs($receipts[$carrier->uid]->sequence);
+        $this->carriers->landedAs($carrier, $receipts[$carrier->uid]->sequence);
         $this->recorder->landed($carrier, $receipts[$carrier->uid]);
         $this->recorder->say($carrier, "{$records->count()} records set aside before were sent again".($failed === 0 ? '.' : ", {$failed} failed again."));
         $this->recorder->flush();

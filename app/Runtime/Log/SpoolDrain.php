@@ -4,10 +4,8 @@ declare(strict_types=1);
 
 namespace App\Runtime\Log;
 
-use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Landing\SourceCommit;
-use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
@@ -72,7 +70,7 @@ final class SpoolDrain
         $now = SteadyClock::micros();
         $carrier->position = $position;
         $this->recorder->warned($carrier, $carrier->warned());
-        $carrier->landedAs($receipts[$carrier->uid]->sequence);
+        $this->carriers->landedAs($carrier, $receipts[$carrier->uid]->sequence);
         $this->recorder->landed($carrier, $receipts[$carrier->uid]);
         $this->recorder->delivered($carrier, $commits, $now + $clock->ahead, 0.0, 0.0, (hrtime(true) - $started) / 1e6);
         $this->recorder->flush();
@@ -102,14 +100,9 @@ final class SpoolDrain
 
     private function truncate(SourceCommit $commit, int $number): void
     {
-        $decided = DB::table('feeds')->where('id', $this->carrier->id)->value('emptied');
-        if ($this->carrier->definition->truncates === Truncates::Hold && $decided === null) {
-            throw new SetApart($this->carrier, TableEmptied::at($this->carrier->definition->source, $commit->time()), 'held');
-        }
-        if ($decided !== 'keep') {
+        if ($this->carriers->empties($this->carrier, $commit)) {
             $this->write();
             ($this->atTarget)(fn () => $this->landing->truncate($this->carrier->uid, $commit, $number));
         }
-        DB::table('feeds')->where('id', $this->carrier->id)->update(['emptied' => null]);
     }
 }
