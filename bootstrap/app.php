@@ -2,6 +2,7 @@
 
 declare(strict_types=1);
 
+use App\Http\Middleware\PlainFields;
 use App\Http\Middleware\SecurityHeaders;
 use App\Http\Middleware\StartSession;
 use App\Http\Middleware\WholeForms;
@@ -22,7 +23,7 @@ $app = Application::configure(basePath: dirname(__DIR__))
         // Nothing here is meant for pages of another origin.
         $middleware->remove(HandleCors::class);
         $middleware->append(SecurityHeaders::class);
-        $middleware->web(append: [WholeForms::class], replace: [\Illuminate\Session\Middleware\StartSession::class => StartSession::class]);
+        $middleware->web(append: [WholeForms::class, PlainFields::class], replace: [\Illuminate\Session\Middleware\StartSession::class => StartSession::class]);
         $middleware->redirectGuestsTo('/sign-in');
         $middleware->redirectUsersTo('/watch');
     })

@@ -50,13 +50,13 @@ Route::middleware('auth')->group(function (): void {
         Route::post('/landed/sql', [SqlController::class, 'run']);
         Route::post('/landed/sql/stop', [SqlController::class, 'stop']);
         Route::post('/landed/sql/saved', [SqlController::class, 'save']);
-        Route::delete('/landed/sql/saved/{query}', [SqlController::class, 'forget'])->whereNumber('query');
+        Route::delete('/landed/sql/saved/{query}', [SqlController::class, 'forget'])->where('query', '[0-9]{1,18}');
     });
     Route::get('/landed/found', [LandedController::class, 'found']);
     Route::post('/landed/scan', [LandedController::class, 'scan'])->middleware('can:change');
     Route::get('/landed/{feed}', [LandedController::class, 'show']);
     Route::get('/feeds', [FeedsController::class, 'index']);
-    Route::get('/runs/{run}', [RunsController::class, 'show'])->whereNumber('run');
+    Route::get('/runs/{run}', [RunsController::class, 'show'])->where('run', '[0-9]{1,18}');
 
     Route::middleware('can:change')->group(function (): void {
         Route::get('/systems/new', [SystemsController::class, 'create']);
@@ -78,24 +78,24 @@ Route::middleware('auth')->group(function (): void {
         Route::post('/feeds/{feed}/forks', [ForksController::class, 'act']);
         Route::match(['get', 'post'], '/feeds/{feed}/rehearse', RehearsalController::class);
         Route::post('/feeds/{feed}/set-aside', [SetAsideController::class, 'act']);
-        Route::post('/feeds/{feed}/set-aside/{record}/reveal', [SetAsideController::class, 'reveal'])->whereNumber('record')->middleware('can:see-personal');
-        Route::post('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'edit'])->whereNumber('record');
+        Route::post('/feeds/{feed}/set-aside/{record}/reveal', [SetAsideController::class, 'reveal'])->where('record', '[0-9]{1,18}')->middleware('can:see-personal');
+        Route::post('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'edit'])->where('record', '[0-9]{1,18}');
         Route::post('/feeds/{feed}/versions/back', [VersionsController::class, 'goBack']);
         Route::post('/feeds/{feed}/set-up', [FeedsController::class, 'change']);
         Route::post('/feeds/{feed}/start-over', [FeedsController::class, 'startOver']);
         Route::post('/feeds/{feed}/agree', [FeedsController::class, 'agree']);
         Route::post('/feeds/{feed}/emptied', [FeedsController::class, 'emptied']);
         Route::post('/feeds/{feed}/reload', [FeedsController::class, 'reload']);
-        Route::post('/routes/{route}/check', [RoutesController::class, 'check'])->whereNumber('route');
-        Route::post('/routes/{route}/limits', [RoutesController::class, 'limits'])->whereNumber('route');
-        Route::post('/routes/{route}/anew', [RoutesController::class, 'anew'])->whereNumber('route');
+        Route::post('/routes/{route}/check', [RoutesController::class, 'check'])->where('route', '[0-9]{1,18}');
+        Route::post('/routes/{route}/limits', [RoutesController::class, 'limits'])->where('route', '[0-9]{1,18}');
+        Route::post('/routes/{route}/anew', [RoutesController::class, 'anew'])->where('route', '[0-9]{1,18}');
         Route::post('/systems/{system:name}/slots', [SystemsController::class, 'dropSlot']);
         Route::delete('/feeds/{feed}', [FeedsController::class, 'destroy']);
     });
 
     Route::get('/systems/{system:name}', [SystemsController::class, 'show']);
     Route::get('/feeds/{feed}', [FeedsController::class, 'show']);
-    Route::get('/routes/{route}', [RoutesController::class, 'show'])->whereNumber('route');
+    Route::get('/routes/{route}', [RoutesController::class, 'show'])->where('route', '[0-9]{1,18}');
     Route::get('/feeds/{feed}/files', FilesController::class);
     Route::get('/feeds/{feed}/delay', [FeedsController::class, 'delay']);
     Route::get('/feeds/{feed}/life', [FeedsController::class, 'life']);
@@ -103,7 +103,7 @@ Route::middleware('auth')->group(function (): void {
     Route::get('/feeds/{feed}/columns', [ColumnsController::class, 'show']);
     Route::get('/feeds/{feed}/set-aside', [SetAsideController::class, 'index']);
     Route::get('/feeds/{feed}/set-aside.jsonl', [SetAsideController::class, 'export']);
-    Route::get('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'show'])->whereNumber('record');
+    Route::get('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'show'])->where('record', '[0-9]{1,18}');
     Route::get('/feeds/{feed}/checks', [ChecksController::class, 'show']);
     Route::get('/feeds/{feed}/forks', [ForksController::class, 'show']);
     Route::get('/feeds/{feed}/versions', [VersionsController::class, 'compare']);

@@ -125,7 +125,7 @@ final class LineInput
         $kind = (string) ($all['check'] ?? '');
         $columns = $kind === 'box' ? [(string) $request->input('column'), (string) $request->input('north_column')] : ($kind === 'unique' ? self::list((string) $request->input('columns')) : ($kind === 'expression' ? [] : [(string) $request->input('column')]));
 
-        return ['columns' => $columns, 'values' => self::list((string) $request->input('values')), 'as_read' => $request->boolean('as_read')]
+        return ['columns' => $columns, 'values' => self::list(is_string($values = $request->input('values')) ? $values : ''), 'as_read' => $request->boolean('as_read')]
             + ($request->filled('limit_percent') ? ['limit' => ['percent' => $request->input('limit_percent'), 'of' => $request->input('limit_of') ?: 10_000]] : []) + $all;
     }
 

@@ -20,7 +20,7 @@
     </nav>
     <form class="find" action="/find" role="search">
         <label class="hidden-text" for="find">Find a feed, table or column</label>
-        <input id="find" name="q" type="search" placeholder="Find a feed, table or column" value="{{ request()->is('find') ? request('q') : '' }}" autocomplete="off"><kbd aria-hidden="true">/</kbd>
+        <input id="find" name="q" type="search" placeholder="Find a feed, table or column" value="{{ request()->is('find') && is_string(request('q')) ? mb_scrub(request('q')) : '' }}" autocomplete="off"><kbd aria-hidden="true">/</kbd>
     </form>
     <details>
         <summary>{{ auth()->user()->name }} ▾</summary>

@@ -50,7 +50,7 @@ final class LandedController
         $definition = $feed->definition->parsed();
         $counts = $row = $trouble = null;
         $files = [];
-        $key = array_intersect_key(array_map(strval(...), (array) $request->query('key', [])), array_flip($definition->key));
+        $key = array_intersect_key(array_filter((array) $request->query('key', []), is_string(...)), array_flip($definition->key));
         try {
             $target = $this->systems->target($feed->route->target);
             $files = array_filter(array_map(static fn (LandedTable $t): ?KeptFiles => $target->files($t->name), $definition->landedTable()->tables()));

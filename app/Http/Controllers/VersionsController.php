@@ -38,7 +38,7 @@ final class VersionsController
     public function goBack(Request $request, Feed $feed, Systems $systems): RedirectResponse
     {
         SheetPage::load($feed);
-        $to = $feed->definitions()->where('version', $request->integer('version'))->firstOrFail();
+        $to = $feed->definitions()->where('version', $request->validate(['version' => 'required|integer|min:1|max:2147483647'])['version'])->firstOrFail();
         DraftBook::goBack($feed, $to, $systems);
 
         return redirect('/feeds/'.rawurlencode($feed->name).'/columns')->with('done', "What version {$to->version} said is now the newest version.");
