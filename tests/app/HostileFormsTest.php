@@ -7,6 +7,7 @@ namespace Tests\App;
 use App\Http\Middleware\PlainFields;
 use App\Models\Feed;
 use App\Models\Run;
+use App\Models\SavedQuery;
 use Illuminate\Routing\Route as Path;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Route;
@@ -63,9 +64,10 @@ final class HostileFormsTest extends AppCase
     {
         $feed = $this->carry($this->feed());
         $viewer = $this->person('viewer', 'viewer')->refresh();
+        $query = SavedQuery::create(['name' => 'q', 'target' => 'house', 'sql' => 'SELECT 1', 'person_id' => $viewer->id]);
         foreach ($this->places($feed) as [$method, $address]) {
             if ($method !== 'GET' && ! in_array($address, ['/', '/sign-in', '/sign-out', '/me'], true)) {
-                self::assertSame(403, $this->actingAs($viewer)->call($method, $address)->getStatusCode(), "{$method} {$address}");
+                self::assertSame(403, $this->actingAs($viewer)->call($method, str_replace('saved/1', "saved/{$query->id}", $address))->getStatusCode(), "{$method} {$address}");
             }
         }
         self::assertSame('on time', $feed->refresh()->state());
