@@ -13,7 +13,7 @@ use Symfony\Component\HttpFoundation\Response;
 final class PlainFields
 {
     /** Fields that are lists. */
-    public const LISTS = ['feeds', 'key', 'lines', 'null', 'records', 'steps', 'tables', 'values', 'columns', 'dates', 'types'];
+    public const LISTS = ['after', 'feeds', 'key', 'lines', 'null', 'records', 'steps', 'tables', 'until', 'values'];
 
     /** Levels of lists within such a field. */
     private const DEEP = 3;
