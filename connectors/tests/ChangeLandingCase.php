@@ -94,6 +94,36 @@ abstract class ChangeLandingCase extends LogCase
         self::assertSame($this->gate->rows('SELECT id, state, md5(paper) AS paper FROM orders ORDER BY id'), $this->landed("SELECT id, state, md5(paper) AS paper FROM {$feed->landed}{$current} ORDER BY id"));
     }
 
+    /** @return array<string, array{string, list<string>}> a type, and values of it */
+    public static function keys(): array
+    {
+        return [
+            'bytes' => ['bytea', ["'\\x00ff5c'", "'\\x61'", "''", "'\\x0a09'"]], 'a list' => ['text[]', ["'{a,b}'", "'{}'", "ARRAY['q\"x', NULL, 'a,b']", "'{NULL}'"]],
+            'a date' => ['date', ["'0044-03-15 BC'", "'2024-02-29'", "'9999-12-31'", "'1850-01-01'"]], 'a moment' => ['timestamptz', ["'0044-03-15 12:00:00+00 BC'", "'2026-10-25 01:30:00.123456+01'", "'1970-01-01 00:00+00'", "'1850-01-01 00:00:00.000001+00'"]],
+            'a number' => ['numeric(20,4)', ['1.5000', '-0.0001', '0', '9999999999999999.9999']], 'text' => ['text', ["'it''s'", "'a\\b'", "''", "E'tab\\tnew\\nline'"]], 'an object number' => ['oid', ['4294967295', '1', '0', '77']],
+        ];
+    }
+
+    /** @param  list<string>  $values */
+    #[Test]
+    #[DataProvider('keys')]
+    public function rows_are_found_by_keys_of_every_kind(string $type, array $values): void
+    {
+        $this->gate->run("CREATE TABLE k (k {$type} PRIMARY KEY, state text, paper text); ALTER TABLE k ALTER paper SET STORAGE EXTERNAL");
+        $this->log->ensure([new TableName('public', 'k')], true);
+        $feed = $this->logFeed('public.k', ['k'], more: ['name' => 'k']);
+        $session = $this->landing($feed);
+        $this->gate->run('INSERT INTO k VALUES '.implode(', ', array_map(static fn (string $v, int $n): string => "({$v}, 'new', repeat('{$n}', 5000))", array_slice($values, 0, 3), [1, 2, 3])));
+        $this->land($session, $feed);
+        $this->gate->run("UPDATE k SET state = 'paid' WHERE k = {$values[0]}; DELETE FROM k WHERE k = {$values[1]}; UPDATE k SET k = {$values[3]} WHERE k = {$values[2]}");
+        $this->land($session, $feed);
+        $session->close();
+        $state = fn (array $rows): array => array_column($rows, 'state', 'paper');
+        self::assertEquals($state($this->gate->rows('SELECT state, md5(paper) AS paper FROM k')), $state($this->landed("SELECT state, md5(paper) AS paper FROM {$feed->landed}")));
+        $row = $this->gate->row("SELECT k::text AS k, state, paper FROM k WHERE k = {$values[3]}");
+        self::assertSame($row, array_intersect_key($this->into()->row($feed->landed, ['k' => (string) $row['k']]) ?? [], $row ?? []), 'and when somebody looks for one');
+    }
+
     #[Test]
     public function a_journal_says_what_was_before_and_what_was_not_sent(): void
     {
