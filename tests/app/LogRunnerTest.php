@@ -12,6 +12,7 @@ use App\Models\Feed;
 use App\Models\MaskKey;
 use App\Models\RouteLog;
 use App\Models\Run;
+use App\Models\RunLine;
 use App\Models\SetAside;
 use App\Runtime\Log\LogLeases;
 use App\Runtime\Log\LogRunner;
@@ -195,6 +196,27 @@ final class LogRunnerTest extends LogRunnerCase
         FeedBook::resume([$heap]);
         $this->drain();
         $this->assertCopied('heap', 'heap', 'id');
+    }
+
+    #[Test]
+    public function a_load_that_is_asked_for_while_another_ends_is_not_forgotten(): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        $last = static fn (string $pattern): int => (int) RunLine::whereRaw('said ~ ?', [$pattern])->max('id');
+        $ended = $last('loaded|complete');
+        FeedBook::reload($feed, Slice::whole());
+        $this->drain(function () use ($feed, $last, $ended): void {
+            // Until it has ended, and so in the moment before as well.
+            if ($last('^Loads ') > $ended && $last('loaded|complete') === $ended) {
+                FeedBook::reload($feed, Slice::range(['0'], ['5']));
+            }
+        });
+        $ended = $last('loaded|complete');
+        $this->drain();
+        self::assertGreaterThan(0, RunLine::where('said', 'Loads a range of keys again, beside the changes.')->max('id'));
+        self::assertGreaterThan($ended, max($last('^Loads a range'), $last('loaded|complete')), 'what was asked for last is loaded');
+        self::assertNull($feed->refresh()->reload);
     }
 
     #[Test]

@@ -267,7 +267,8 @@ final class Carriers
             $carrier->complete = true;
             $carrier->mends = false;
             $carrier->slice = Slice::whole();
-            $feed->update(['progress' => null, 'standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => ($feed->reload['begun'] ?? true) ? null : $feed->reload]);
+            // Another that was asked for in this moment has yet to begin.
+            DB::table('feeds')->where('id', $carrier->id)->update(['progress' => null, 'standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => DB::raw("CASE WHEN reload->>'begun' IS NULL THEN reload END")]);
             $this->recorder->say($carrier, $whole ? 'The load is complete; from here on the feed follows the log.' : 'What was asked for is loaded; the feed goes on following the log.');
         }
     }
