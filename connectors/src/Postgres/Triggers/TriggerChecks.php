@@ -61,7 +61,7 @@ final readonly class TriggerChecks
     {
         // A trigger of a parted table is put on each of its partitions.
         $row = $this->connection->row(<<<'SQL'
-            SELECT c.relkind, (SELECT string_agg(format('%I.%I', n.nspname, k.relname), ', ' ORDER BY k.oid) FROM pg_class k JOIN pg_namespace n ON n.oid = k.relnamespace
+            SELECT c.relkind, (SELECT string_agg(format('"%s"."%s"', replace(n.nspname, '"', '""'), replace(k.relname, '"', '""')), ', ' ORDER BY k.oid) FROM pg_class k JOIN pg_namespace n ON n.oid = k.relnamespace
                                WHERE (k.oid = c.oid OR k.oid IN (SELECT relid FROM pg_partition_tree(c.oid))) AND NOT has_table_privilege(k.oid, 'TRIGGER')) AS without
             FROM pg_class c WHERE c.oid = to_regclass($1)
             SQL, [Sql::table($table)]);
