@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Runtime;
 
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 
 /** A query of a person while it runs, which the same person may stop from another request. */
 final class RunningQuery

@@ -8,7 +8,7 @@ use App\Runtime\Log\LogKeeper;
 use App\Support\HouseTime;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Log;
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 use Throwable;
 
 /** Takes due feeds one after another until told to stop. */

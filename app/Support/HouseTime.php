@@ -7,7 +7,7 @@ namespace App\Support;
 use DateTimeZone;
 use Illuminate\Database\Connection;
 use Illuminate\Support\Carbon;
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 
 /** What time it is for Lighterman: what its database says, so that workers on machines with other clocks agree on what is due. */
 final class HouseTime extends Carbon

@@ -14,11 +14,11 @@ use App\Runtime\Systems;
 use Illuminate\Database\Events\ConnectionEstablished;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Event;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\LeaseLost;
 use PHPUnit\Framework\Attributes\Test;
 

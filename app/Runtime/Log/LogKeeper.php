@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace App\Runtime\Log;
 
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 
 /** Has a child process read each route's log that nobody reads, and sees to the children. A log is read without a pause, which a worker that carries other feeds too could not do. */
 final class LogKeeper

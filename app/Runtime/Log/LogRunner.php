@@ -10,7 +10,7 @@ use App\Runtime\Fault;
 use App\Runtime\Systems;
 use App\Runtime\Trouble;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LeaseLost;

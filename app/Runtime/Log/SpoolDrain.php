@@ -4,10 +4,10 @@ declare(strict_types=1);
 
 namespace App\Runtime\Log;
 
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Latency\ClockOffset;
-use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
 

@@ -9,7 +9,7 @@ use FFI;
 use FFI\CData;
 use Generator;
 use Lighterman\Connectors\Scratch;
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Port\SystemTrouble;
 use Throwable;
 

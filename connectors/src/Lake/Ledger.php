@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Port\LeaseLost;
 
 /**

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Pdo;
 
 use Generator;
 use Lighterman\Connectors\Reading\Conditions;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Connectors\Triggers\ChangeTable;
 use Lighterman\Connectors\Triggers\Reading;
 use Lighterman\Connectors\Triggers\StoredChange;
@@ -13,7 +14,6 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Latency\ClockOffset;
-use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\LoadChunk;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;

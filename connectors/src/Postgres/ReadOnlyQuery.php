@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres;
 
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Port\SystemTrouble;
 

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Triggers;
 
 use Generator;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Log\Begin;
 use Lighterman\Core\Capture\Log\Commit;
 use Lighterman\Core\Capture\Log\LoggedRow;
@@ -12,7 +13,6 @@ use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
 use Lighterman\Core\Capture\Log\Unclear;
-use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;

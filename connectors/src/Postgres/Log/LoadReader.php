@@ -7,11 +7,11 @@ namespace Lighterman\Connectors\Postgres\Log;
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\PostgresSpelling;
 use Lighterman\Connectors\Reading\Conditions;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Latency\ClockOffset;
-use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\LoadChunk;
 
 /** Reads chunks of a table for loads that go on beside its changes. */

@@ -9,9 +9,9 @@ use FFI\CData;
 use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\PostgresSettings;
 use Lighterman\Connectors\Postgres\Trouble;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\PgOutput;
-use Lighterman\Core\Latency\SteadyClock;
 use Lighterman\Core\Port\SystemTrouble;
 
 /**

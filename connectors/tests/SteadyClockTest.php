@@ -2,9 +2,9 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Core\Tests\Latency;
+namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Core\Latency\SteadyClock;
+use Lighterman\Connectors\SteadyClock;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
 

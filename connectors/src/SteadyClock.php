@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Core\Latency;
+namespace Lighterman\Connectors;
 
 /**
  * The time as this process counts it. It goes on evenly whatever is done to the machine's clock, which people and time
