@@ -15,6 +15,9 @@ final class LakeLogKillTest extends LogCase
 {
     protected const ROUTE = 'gate → lake';
 
+    /** Fewer prove nothing. */
+    private const CHANGES = 300;
+
     private LakeTarget $lake;
 
     private string $path;
@@ -38,14 +41,15 @@ final class LakeLogKillTest extends LogCase
         try {
             $this->command(['system:add', 'lake', '--kind=lake', "--path={$this->path}"]);
             $this->setUpRoute(6_000, 'log', 'lake', ', write_as: { seconds: 1 }');
-            for ($round = 0; $round < $rounds; $round++) {
+            // On a machine with other work nothing may land within a few seconds; then readers live longer.
+            for ($round = 0; $round < $rounds || ($round < 6 * $rounds && $this->changes() <= self::CHANGES); $round++) {
                 if (! $this->trafficRuns()) {
                     $this->startTraffic(1500, $seed + $round);
                 }
                 // Files are joined in between, also while it is killed.
                 $this->own->run('UPDATE feeds SET join_asked = true');
-                $reader = $this->startReader();
-                $until = microtime(true) + mt_rand(1_000_000, 5_000_000) / 1e6;
+                $reader = $this->readerThatReads();
+                $until = microtime(true) + (1 + intdiv($round, $rounds)) * mt_rand(1_000_000, 5_000_000) / 1e6;
                 while (microtime(true) < $until) {
                     usleep(400_000);
                     $this->assertTablesTogether($told);
@@ -59,6 +63,29 @@ final class LakeLogKillTest extends LogCase
         } finally {
             exec('rm -rf '.escapeshellarg($this->path));
         }
+    }
+
+    /** @return resource a reader that has taken over from the one that was killed, whose lease has to end first */
+    private function readerThatReads()
+    {
+        $reader = $this->startReader();
+        for ($until = microtime(true) + 30; microtime(true) < $until; usleep(100_000)) {
+            $status = proc_get_status($reader);
+            if (! $status['running']) {
+                proc_close($reader);
+                $reader = $this->startReader();
+            } elseif (str_ends_with((string) $this->own->value('SELECT worker FROM route_logs'), ":{$status['pid']}")) {
+                break;
+            }
+        }
+
+        return $reader;
+    }
+
+    /** Changes that have come into the journal, loads apart. */
+    private function changes(): int
+    {
+        return $this->own->value("SELECT standing FROM feeds WHERE name = 'journal'") === 'carried' ? (int) $this->inLake("SELECT count(*) FROM l.journal WHERE change_kind <> 'load'")[0][0] : 0;
     }
 
     /** What two tables add up to never changes at the source; a reader of the lake must not see it otherwise. */
@@ -83,7 +110,7 @@ final class LakeLogKillTest extends LogCase
             WHERE valid_to < valid_from OR (change_kind = 'delete' AND (is_current OR valid_to <> valid_from)) OR (change_kind <> 'delete' AND next IS NOT NULL AND valid_to <> greatest(valid_from, next)) OR (change_kind <> 'delete' AND next IS NULL AND (NOT is_current OR valid_to IS NOT NULL))"), "versions of a key do not join {$told}");
         // Every version that is no load is a change in the journal, and the other way about.
         self::assertSame($this->inLake("SELECT count(*) FROM l.journal WHERE change_kind IN ('insert', 'delete')"), $this->inLake("SELECT count(*) FROM l.journal WHERE change_kind IN ('insert', 'delete') AND source_position IN (SELECT source_position FROM l.versions)"), "a change of the journal has no version {$told}");
-        self::assertGreaterThan(300, (int) $this->inLake("SELECT count(*) FROM l.journal WHERE change_kind <> 'load'")[0][0], "too little happened to prove anything {$told}");
+        self::assertGreaterThan(self::CHANGES, $this->changes(), "too little happened to prove anything {$told}");
         // A lake keeps the latest receipts of a feed; Lighterman's own database must have caught up with all of them.
         self::assertSame('0', $this->own->value('SELECT count(*) FROM (SELECT sequence, from_position::text AS "from", lag(to_position::text) OVER w AS before, row_number() OVER w AS n FROM receipts WINDOW w AS (PARTITION BY feed_id ORDER BY sequence)) r WHERE sequence <> n OR "from" <> before'), "receipts do not join {$told}");
     }
