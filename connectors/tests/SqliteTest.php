@@ -79,6 +79,17 @@ final class SqliteTest extends OtherSourceCase
     }
 
     #[Test]
+    public function a_column_that_is_gone_is_refused_and_not_read_as_its_name(): void
+    {
+        $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, note TEXT)', "INSERT INTO casks VALUES (1, 'x')");
+        $feed = $this->feedOf('casks', null, ['id']);
+        $this->does('ALTER TABLE casks RENAME COLUMN note TO remark');
+        $this->expectException(SystemTrouble::class);
+        $this->expectExceptionMessageMatches('/note/');
+        $this->carryOther($feed);
+    }
+
+    #[Test]
     public function a_writer_at_work_holds_a_window_up_and_loses_nothing(): void
     {
         $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, updated_at DATETIME)', "INSERT INTO casks VALUES (1, '2026-01-01 00:00:00')");

@@ -19,7 +19,8 @@ final class SqliteSpelling extends PdoSpelling
 
     public function name(string $name): string
     {
-        return '"'.str_replace('"', '""', $name).'"';
+        // What stands in double quotes and is no column is taken for a text here, so that a column that is gone would read as its name.
+        return '`'.str_replace('`', '``', $name).'`';
     }
 
     public function render(Column $column, string $value): string
