@@ -25,6 +25,8 @@ use App\Http\Controllers\VersionsController;
 use App\Http\Controllers\WatchController;
 use Illuminate\Support\Facades\Route;
 
+// Longer ones are no numbers of anything here, and no database takes them.
+Route::patterns(array_fill_keys(['query', 'record', 'route', 'run'], '[0-9]{1,18}'));
 Route::redirect('/', '/watch');
 Route::middleware('guest')->group(function (): void {
     Route::get('/sign-in', [SignInController::class, 'show'])->name('login');
@@ -50,13 +52,13 @@ Route::middleware('auth')->group(function (): void {
         Route::post('/landed/sql', [SqlController::class, 'run']);
         Route::post('/landed/sql/stop', [SqlController::class, 'stop']);
         Route::post('/landed/sql/saved', [SqlController::class, 'save']);
-        Route::delete('/landed/sql/saved/{query}', [SqlController::class, 'forget'])->where('query', '[0-9]{1,18}');
+        Route::delete('/landed/sql/saved/{query}', [SqlController::class, 'forget']);
     });
     Route::get('/landed/found', [LandedController::class, 'found']);
     Route::post('/landed/scan', [LandedController::class, 'scan'])->middleware('can:change');
     Route::get('/landed/{feed}', [LandedController::class, 'show']);
     Route::get('/feeds', [FeedsController::class, 'index']);
-    Route::get('/runs/{run}', [RunsController::class, 'show'])->where('run', '[0-9]{1,18}');
+    Route::get('/runs/{run}', [RunsController::class, 'show']);
 
     Route::middleware('can:change')->group(function (): void {
         Route::get('/systems/new', [SystemsController::class, 'create']);
@@ -78,24 +80,24 @@ Route::middleware('auth')->group(function (): void {
         Route::post('/feeds/{feed}/forks', [ForksController::class, 'act']);
         Route::match(['get', 'post'], '/feeds/{feed}/rehearse', RehearsalController::class);
         Route::post('/feeds/{feed}/set-aside', [SetAsideController::class, 'act']);
-        Route::post('/feeds/{feed}/set-aside/{record}/reveal', [SetAsideController::class, 'reveal'])->where('record', '[0-9]{1,18}')->middleware('can:see-personal');
-        Route::post('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'edit'])->where('record', '[0-9]{1,18}');
+        Route::post('/feeds/{feed}/set-aside/{record}/reveal', [SetAsideController::class, 'reveal'])->middleware('can:see-personal');
+        Route::post('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'edit']);
         Route::post('/feeds/{feed}/versions/back', [VersionsController::class, 'goBack']);
         Route::post('/feeds/{feed}/set-up', [FeedsController::class, 'change']);
         Route::post('/feeds/{feed}/start-over', [FeedsController::class, 'startOver']);
         Route::post('/feeds/{feed}/agree', [FeedsController::class, 'agree']);
         Route::post('/feeds/{feed}/emptied', [FeedsController::class, 'emptied']);
         Route::post('/feeds/{feed}/reload', [FeedsController::class, 'reload']);
-        Route::post('/routes/{route}/check', [RoutesController::class, 'check'])->where('route', '[0-9]{1,18}');
-        Route::post('/routes/{route}/limits', [RoutesController::class, 'limits'])->where('route', '[0-9]{1,18}');
-        Route::post('/routes/{route}/anew', [RoutesController::class, 'anew'])->where('route', '[0-9]{1,18}');
+        Route::post('/routes/{route}/check', [RoutesController::class, 'check']);
+        Route::post('/routes/{route}/limits', [RoutesController::class, 'limits']);
+        Route::post('/routes/{route}/anew', [RoutesController::class, 'anew']);
         Route::post('/systems/{system:name}/slots', [SystemsController::class, 'dropSlot']);
         Route::delete('/feeds/{feed}', [FeedsController::class, 'destroy']);
     });
 
     Route::get('/systems/{system:name}', [SystemsController::class, 'show']);
     Route::get('/feeds/{feed}', [FeedsController::class, 'show']);
-    Route::get('/routes/{route}', [RoutesController::class, 'show'])->where('route', '[0-9]{1,18}');
+    Route::get('/routes/{route}', [RoutesController::class, 'show']);
     Route::get('/feeds/{feed}/files', FilesController::class);
     Route::get('/feeds/{feed}/delay', [FeedsController::class, 'delay']);
     Route::get('/feeds/{feed}/life', [FeedsController::class, 'life']);
@@ -103,7 +105,7 @@ Route::middleware('auth')->group(function (): void {
     Route::get('/feeds/{feed}/columns', [ColumnsController::class, 'show']);
     Route::get('/feeds/{feed}/set-aside', [SetAsideController::class, 'index']);
     Route::get('/feeds/{feed}/set-aside.jsonl', [SetAsideController::class, 'export']);
-    Route::get('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'show'])->where('record', '[0-9]{1,18}');
+    Route::get('/feeds/{feed}/set-aside/{record}', [SetAsideController::class, 'show']);
     Route::get('/feeds/{feed}/checks', [ChecksController::class, 'show']);
     Route::get('/feeds/{feed}/forks', [ForksController::class, 'show']);
     Route::get('/feeds/{feed}/versions', [VersionsController::class, 'compare']);

@@ -92,6 +92,7 @@ final class ForeignValuesTest extends LogRunnerCase
         self::assertSame(['no_date', 'no_date', 'too_long'], SetAside::orderBy('id')->pluck('reason')->sort()->values()->all());
         $long = SetAside::where('reason', 'too_long')->sole();
         self::assertSame('… too long to be kept here', $long->whole()['note']);
+        $this->actingAs($this->engineer())->get("/feeds/{$feed->name}/rehearse?aside={$long->id}")->assertOk()->assertSee('is longer than the 1 MB that a value may have');
         AsideDesk::send($feed->refresh()->load('route'), SetAside::whereKey($long->id));
         $carry();
         self::assertSame(['too_long', '2'], [$long->refresh()->reason, $this->house->value('SELECT count(*) FROM copy.casks')], 'the mark is never sent in its place');

@@ -26,7 +26,7 @@ final class RehearsalController
         try {
             $rehearsal = new Rehearsal($feed, DraftBook::definition($feed, DraftBook::treatment($feed)), $systems);
             [$rows, $told['what'], $told['aside']] = $this->rows($request, $feed, $rehearsal);
-            $told['records'] = array_map($rehearsal->of(...), $told['aside'] === null ? $rehearsal->records($rows) : $rows);
+            $told['records'] = array_map($rehearsal->of(...), $told['aside'] === null || $rehearsal->definition->treatment->explode === null ? $rehearsal->records($rows) : $rows);
         } catch (Explained $e) {
             $told['trouble'] = [$e->getMessage(), $e->remedy()];
         } catch (InvalidTreatment $e) {
