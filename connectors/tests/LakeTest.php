@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
+use Lighterman\Connectors\Engine\Engine;
+use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\Page;
 use Lighterman\Core\Definition\FeedDefinition;
@@ -15,8 +17,10 @@ use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\Attributes\TestWith;
 
 final class LakeTest extends LakeCase
 {
@@ -100,6 +104,28 @@ final class LakeTest extends LakeCase
         $counted = $this->counted('gate.loads');
         self::assertSame(3001, self::total($this->carry($feed, into: $this->lake), 'unchanged'));
         self::assertSame($counted, $this->counted('gate.loads'), 'what has not changed is not rewritten');
+    }
+
+    #[Test]
+    #[TestWith([Landing::Append])]
+    #[TestWith([Landing::Upsert])]
+    public function files_in_which_lists_are_text_still_as_they_once_were_are_read_beside_others(Landing $landing): void
+    {
+        $this->gate->run("CREATE TABLE tags (id bigint PRIMARY KEY, at timestamptz NOT NULL DEFAULT now(), words text[], loads int[], element int[]); INSERT INTO tags VALUES (1, now() - interval '1 day', ARRAY['a,b', NULL, 'q\"x'], '{1,NULL,3}', NULL), (2, now() - interval '1 day', NULL, '{}', '{7}')");
+        $feed = $this->lakeFeed('tags', 'at', ['id'], $landing);
+        $this->carry($feed, into: $this->lake);
+        $path = "{$this->path}/{$this->counted('gate.tags')[0]}";
+        $engine = new Engine([$this->path], 160, 2, "{$this->path}/spill");
+        $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), array_slice($feed->shape->columns, 2)));
+        $engine->run('CREATE TEMP TABLE was AS SELECT * REPLACE ('.$texts.') FROM read_parquet('.Engine::literal($path).')');
+        $engine->run('COPY was TO '.Engine::literal($path).' (FORMAT parquet)');
+        self::assertSame('VARCHAR', $engine->value('SELECT typeof(words) FROM read_parquet('.Engine::literal($path).') LIMIT 1'));
+        $read = 'SELECT id, words[3] AS third, words[1] AS first, len(loads) AS n, element[1] AS e FROM gate.tags ORDER BY id';
+        $old = [['id' => '1', 'third' => 'q"x', 'first' => 'a,b', 'n' => '3', 'e' => null], ['id' => '2', 'third' => null, 'first' => null, 'n' => '0', 'e' => '7']];
+        self::assertSame($old, $this->inLake($read));
+        $this->touch("INSERT INTO tags (id, words, loads) VALUES (3, '{x}', '{9}')");
+        $this->carry($feed, into: $this->lake);
+        self::assertSame([...$old, ['id' => '3', 'third' => null, 'first' => 'x', 'n' => '1', 'e' => null]], $this->inLake($read));
     }
 
     #[Test]

@@ -72,8 +72,9 @@ final class Contents
         foreach ($files as $file) {
             FileFormat::of($file->name) === FileFormat::Parquet ? $parquet[] = $file : $others[] = $file;
         }
-        if ($parquet !== []) {
-            $parts[] = $this->parquet($parquet, $filename, $partitions);
+        $lists = array_filter($shape->columns, static fn (Column $c): bool => $c->type->kind === TypeKind::List);
+        foreach ($this->byText($parquet, array_values($lists)) as [$some, $texts]) {
+            $parts[] = $this->parquet($some, $texts, $filename, $partitions);
         }
         if ($others !== []) {
             $parts[] = "SELECT * FROM {$this->loaded($table, $others, $filename, $more)}";
@@ -101,16 +102,53 @@ final class Contents
     }
 
     /**
+     * Files apart from each other that hold lists and that hold the same as text, as all did once: the engine reads no column
+     * that is a list here and a text there.
+     *
      * @param  list<DataFile>  $files
+     * @param  list<Column>  $lists
+     * @return list<array{non-empty-list<DataFile>, list<Column>}> files with the columns that are text in them
+     */
+    private function byText(array $files, array $lists): array
+    {
+        if ($files === [] || $lists === []) {
+            return $files === [] ? [] : [[$files, []]];
+        }
+        $texts = [];
+        // What is nested has a group of its own beside what is in it.
+        foreach ($this->engine->rows("SELECT file_name, name FROM parquet_schema([{$this->paths($files)}]) WHERE name IN (".implode(', ', array_map(static fn (Column $c): string => Engine::literal($c->name), $lists)).') GROUP BY ALL HAVING bool_and(num_children IS NULL)') as $found) {
+            $texts[(string) $found['file_name']][(string) $found['name']] = true;
+        }
+        $alike = [];
+        foreach ($files as $file) {
+            $own = $texts[$this->folder->local($file->name)] ?? [];
+            $columns = array_values(array_filter($lists, static fn (Column $c): bool => isset($own[$c->name])));
+            $key = implode("\0", array_map(static fn (Column $c): string => $c->name, $columns));
+            $alike[$key] = [[...$alike[$key][0] ?? [], $file], $columns];
+        }
+
+        return array_values($alike);
+    }
+
+    /** @param  list<DataFile>  $files */
+    private function paths(array $files): string
+    {
+        return implode(', ', array_map(fn (DataFile $f): string => Engine::literal($this->folder->local($f->name)), $files));
+    }
+
+    /**
+     * @param  list<DataFile>  $files
+     * @param  list<Column>  $texts  lists that are text in these
      * @param  array<string, string>  $partitions
      */
-    private function parquet(array $files, bool $filename, array $partitions): string
+    private function parquet(array $files, array $texts, bool $filename, array $partitions): string
     {
-        $list = implode(', ', array_map(fn (DataFile $f): string => Engine::literal($this->folder->local($f->name)), $files));
         $hive = $partitions === [] ? 'hive_partitioning = false' : 'hive_partitioning = true, hive_types = {'.implode(', ', array_map(static fn (string $p, string $type): string => Engine::literal($p).": {$type}", array_keys($partitions), $partitions)).'}';
-        $from = "read_parquet([{$list}], union_by_name = true, {$hive}".($filename ? ', filename = true' : '').')';
+        $from = "read_parquet([{$this->paths($files)}], union_by_name = true, {$hive}".($filename ? ', filename = true' : '').')';
 
-        return $filename ? 'SELECT * REPLACE (substr(filename, '.(strlen($this->folder->local('')) + 1).") AS filename) FROM {$from}" : "SELECT * FROM {$from}";
+        $replaced = [...($filename ? ['substr(filename, '.(strlen($this->folder->local('')) + 1).') AS filename'] : []), ...array_map(static fn (Column $c): string => TypeMap::read($c->name, $c->type).' AS '.Engine::name($c->name), $texts)];
+
+        return 'SELECT *'.($replaced === [] ? '' : ' REPLACE ('.implode(', ', $replaced).')')." FROM {$from}";
     }
 
     /**
