@@ -17,6 +17,7 @@ use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\ListText;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
@@ -71,6 +72,7 @@ final class LakeTest extends LakeCase
             $own = $rows[$row['id']];
             foreach ($row as $name => $value) {
                 $landed = is_bool($own[$name] ?? null) ? ($own[$name] ? 'true' : 'false') : $own[$name] ?? null;
+                $landed = is_array($landed) ? ListText::of($landed) : $landed;
                 self::assertSame($name === 't' && $value !== null ? (string) (int) $value : $value, $landed, "{$name} of row {$row['id']}");
             }
         }
