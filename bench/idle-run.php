@@ -3,7 +3,7 @@
 declare(strict_types=1);
 
 use App\Models\Feed;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Runtime\Worker;
 use Illuminate\Contracts\Console\Kernel;
 

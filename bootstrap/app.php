@@ -11,7 +11,7 @@ use Illuminate\Foundation\Configuration\Exceptions;
 use Illuminate\Foundation\Configuration\Middleware;
 use Illuminate\Http\Middleware\HandleCors;
 use Illuminate\Http\Request;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Trouble\Explained;
 
 // Traces in logs name functions, never what was passed to them.
 ini_set('zend.exception_ignore_args', '1');

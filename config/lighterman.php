@@ -9,6 +9,8 @@ return [
     'gap_seconds' => (int) env('LIGHTERMAN_GAP_SECONDS', 15),
     // Longest value that is carried; a record with a longer one is set aside.
     'value_bytes' => (int) env('LIGHTERMAN_VALUE_MB', 64) << 20,
+    // What share of the workers may carry feeds that take long, such as first loads; at least one always may.
+    'long_share' => (float) env('LIGHTERMAN_LONG_SHARE', 0.5),
     // Logs of routes that one worker's children read; each is a process of its own.
     'logs_per_worker' => 8,
     // Longest wait between two tries of a feed that failed for a reason that may pass.

@@ -6,8 +6,7 @@ namespace App\Console;
 
 use App\Feeds\SystemBook;
 use App\Models\System;
-use App\Runtime\Systems;
-use App\Support\SystemKind;
+use App\Runtime\Common\Systems;
 use Illuminate\Console\Command;
 
 final class DemoSystems extends Command
@@ -22,9 +21,9 @@ final class DemoSystems extends Command
     {
         [$reader, $writer, $cellar] = explode("\n", (string) stream_get_contents(STDIN));
         $wanted = [
-            'weighbridge' => [SystemKind::Postgres, 'weighbridge', 'weighbridge_reader', $reader, $this->option('port')],
-            'warehouse' => [SystemKind::Postgres, 'warehouse', 'warehouse_writer', $writer, $this->option('port')],
-            'cellar' => [SystemKind::MariaDb, 'cellar', 'cellar_reader', $cellar, $this->option('cellar-port')],
+            'weighbridge' => ['postgres', 'weighbridge', 'weighbridge_reader', $reader, $this->option('port')],
+            'warehouse' => ['postgres', 'warehouse', 'warehouse_writer', $writer, $this->option('port')],
+            'cellar' => ['mariadb', 'cellar', 'cellar_reader', $cellar, $this->option('cellar-port')],
         ];
         foreach ($wanted as $name => [$kind, $database, $user, $secret, $port]) {
             if ($port === null) {
@@ -42,7 +41,7 @@ final class DemoSystems extends Command
             SystemBook::check($system->refresh(), $systems);
         }
 
-        foreach (['lake' => [SystemKind::Lake, 'lake'], 'lab drop' => [SystemKind::Files, 'lab-drop']] as $name => [$kind, $folder]) {
+        foreach (['lake' => ['lake', 'lake'], 'lab drop' => ['files', 'lab-drop']] as $name => [$kind, $folder]) {
             if (! System::where('name', $name)->exists()) {
                 $path = dirname(storage_path())."/{$folder}";
                 is_dir($path) || mkdir($path);

@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Console;
 
 use App\Feeds\FeedBook;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 
 final class FeedAgree extends FeedCommand
 {

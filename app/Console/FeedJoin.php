@@ -6,7 +6,8 @@ namespace App\Console;
 
 use App\Feeds\FeedBook;
 use App\Models\Run;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
+use App\Runtime\Work\Companion;
 use App\Runtime\Worker;
 
 final class FeedJoin extends FeedCommand
@@ -22,9 +23,10 @@ final class FeedJoin extends FeedCommand
             return $this->refuse("Feed {$feed->name} lands in {$feed->route->target->name}, which keeps no files.");
         }
         // Who reads a log, or is carrying the feed, does it in between.
+        $companion = new Companion;
         $done = ! $feed->bringsChanges() && (new Worker($systems))->join($feed->id);
         $run = $done ? $feed->runs()->where('kind', Run::JOIN)->latest('id')->firstOrFail() : null;
-        $said = $run === null ? 'It is asked for; whoever carries the feed does it next.' : (string) $run->lines()->value('said');
+        $said = $run === null ? 'It is asked for; whoever carries the feed does it next.' : (string) $run->lines()->oldest('id')->value('said');
         $state = $run->state ?? 'asked';
         if ($this->asJson()) {
             $this->json(['feed' => $feed->name, 'run' => $run?->id, 'state' => $state, 'said' => $said, 'trouble' => $run?->trouble]);

@@ -7,7 +7,7 @@ namespace App\Console;
 use App\Feeds\Rehearsal;
 use App\Feeds\Samples;
 use App\Feeds\TypedRecords;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Lighterman\Core\Treatment\InvalidTreatment;
 
 final class FeedRehearse extends FeedCommand

@@ -4,7 +4,8 @@ declare(strict_types=1);
 
 namespace App\Console;
 
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
+use App\Runtime\Work\Companion;
 use App\Runtime\Worker;
 
 final class FeedRun extends FeedCommand
@@ -22,6 +23,7 @@ final class FeedRun extends FeedCommand
         $feed->update(['why' => 'asked']);
         $before = (int) $feed->runs()->max('id');
         $worker = new Worker($systems);
+        $companion = new Companion;
         do {
             $loading = $feed->stands()->isLoading();
             if (! $worker->once($feed->id)) {

@@ -18,7 +18,7 @@ final class FeedShow extends FeedCommand
         $log = $feed->log();
         // Where what is shared with others keeps it from going on, that is its trouble.
         $trouble = $log?->standing === 'failed' ? $log->trouble : $feed->trouble;
-        $waiting = SetAside::where('feed_id', $feed->id)->waiting();
+        $waiting = SetAside::waiting()->where('feed_id', $feed->id);
         $about = [
             'feed' => $feed->name, 'state' => $feed->state(), 'behind_seconds' => $feed->behind(), 'promise_seconds' => $feed->promise_seconds,
             'position' => (string) $feed->stands(), 'receipts' => $feed->sequence, 'next' => $feed->due_at?->toIso8601String(),

@@ -21,6 +21,6 @@ final class Feeds extends Told
             'behind' => $json ? $f->behind() : Say::span($f->behind()), 'promise' => $json ? $f->promise_seconds : Say::span((float) $f->promise_seconds), 'landed' => $f->landed,
         ])->all();
 
-        return $this->rows($rows, 'There is no feed yet. bin/lighterman route:load FILE makes some.');
+        return $this->rows(array_values($rows), 'There is no feed yet. bin/lighterman route:load FILE makes some.');
     }
 }

@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Console;
 
 use App\Feeds\SystemBook;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Lighterman\Connectors\Lake\LakeTarget;
 
 final class LakeScan extends Told
@@ -17,7 +17,7 @@ final class LakeScan extends Told
     public function handle(Systems $systems): int
     {
         $system = SystemBook::named((string) $this->argument('name'));
-        $target = $system->kind->keepsFiles() ? $systems->target($system) : null;
+        $target = $system->keepsFiles() ? $systems->target($system) : null;
         if (! $target instanceof LakeTarget) {
             return $this->refuse("{$system->name} is no lake.");
         }

@@ -7,14 +7,16 @@ namespace App\Console;
 use App\Models\Feed;
 use App\Models\Route;
 use App\Models\RouteLog;
-use App\Runtime\Log\LogLeases;
-use App\Runtime\Log\LogRunner;
-use App\Runtime\Log\TargetAway;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
+use App\Runtime\Stream\LogRunner;
+use App\Runtime\Stream\TargetAway;
+use App\Runtime\Work\Companion;
+use App\Runtime\Work\Leases;
+use App\Runtime\Work\Workers;
 use App\Support\Say;
 use Illuminate\Console\Command;
-use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Trouble\Explained;
 
 final class LogRead extends Command
 {
@@ -38,8 +40,8 @@ final class LogRead extends Command
             $this->stop = true;
         });
         $parent = posix_getppid();
-        $leases = new LogLeases(gethostname().':'.getmypid());
-        $lease = $leases->of($log->id);
+        $leases = new Leases(Workers::name((int) getmypid()));
+        $lease = $leases->log($log->id);
         if ($lease === null) {
             if (! $this->option('child')) {
                 $this->error('Another worker reads this log at this moment.');
@@ -47,6 +49,7 @@ final class LogRead extends Command
 
             return self::FAILURE;
         }
+        $companion = $this->option('child') ? null : new Companion;
         // Asked before every message.
         $child = (bool) $this->option('child');
         $runner = new LogRunner($systems, $leases, fn (): bool => $this->stop || ($child && posix_getppid() !== $parent));

@@ -24,7 +24,7 @@ final class PersonAdd extends Told
             return $this->refuse('The password has fewer than 12 characters. Choose a longer one.');
         }
         $name = (string) $this->argument('name');
-        Person::updateOrCreate(['name' => $name], ['password' => $password, 'role' => $role, 'zone' => (string) $this->option('zone'), 'sees_personal' => (bool) $this->option('sees-personal')]);
+        Person::query()->updateOrCreate(['name' => $name], ['password' => $password, 'role' => $role, 'zone' => (string) $this->option('zone'), 'sees_personal' => (bool) $this->option('sees-personal')]);
         Audit::record('set', 'person', $name, null, ['role' => $role, 'sees_personal' => (bool) $this->option('sees-personal'), 'password' => '']);
         $this->asJson() ? $this->json(['person' => $name, 'role' => $role]) : $this->line("{$name} may sign in as {$role}.");
 

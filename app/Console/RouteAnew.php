@@ -6,7 +6,8 @@ namespace App\Console;
 
 use App\Feeds\FeedBook;
 use App\Models\Route;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 final class RouteAnew extends Told
 {
@@ -18,7 +19,7 @@ final class RouteAnew extends Told
     {
         $name = (string) $this->argument('route');
         $log = Route::where('name', $name)->first()?->logBy((string) $this->option('capture'))
-            ?? throw SystemTrouble::lasting('no_log', "There is no route named \"{$name}\" that reads changes by {$this->option('capture')}.", 'bin/lighterman feeds lists routes and captures.');
+            ?? throw SystemTrouble::lasting(Reason::NoLog, "There is no route named \"{$name}\" that reads changes by {$this->option('capture')}.", 'bin/lighterman feeds lists routes and captures.');
         FeedBook::beginAnew($log);
         $this->asJson() ? $this->json(['route' => $name, 'capture' => $log->capture]) : $this->line("The reading of {$name} begins anew.");
 

@@ -9,12 +9,13 @@ use App\Feeds\Draft;
 use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Guarantee\Guarantee;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Definition\Guarantee;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 final class RouteLoad extends Told
 {
@@ -26,7 +27,7 @@ final class RouteLoad extends Told
     {
         $path = (string) $this->argument('file');
         if ($path !== '-' && ! is_readable($path)) {
-            throw SystemTrouble::lasting('no_file', "The file {$path} cannot be read.", 'Check the path and the permissions.');
+            throw SystemTrouble::lasting(Reason::NoFile, "The file {$path} cannot be read.", 'Check the path and the permissions.');
         }
         $file = DefinitionFile::parse((string) file_get_contents($path === '-' ? 'php://stdin' : $path));
         $source = SystemBook::named($file->source);
@@ -53,7 +54,7 @@ final class RouteLoad extends Told
                 + ($this->asJson() ? ['statements' => $preparation->statements, 'guarantee' => Guarantee::derive($definition, $reader->capabilities(), $writer->capabilities(), $facts)->toArray()] : []);
         }
         if ($wrong !== []) {
-            throw count($wrong) === 1 ? SystemTrouble::lasting('not_as_it_should', ...$wrong[0]) : SystemTrouble::lasting('not_as_they_should', count($wrong)." things are wrong, and nothing was made.\n".implode("\n", array_map(static fn (array $w): string => "- {$w[0]} {$w[1]}", $wrong)), 'Mend them, then load the file again.');
+            throw count($wrong) === 1 ? SystemTrouble::lasting(Reason::NotAsItShould, ...$wrong[0]) : SystemTrouble::lasting(Reason::NotAsTheyShould, count($wrong)." things are wrong, and nothing was made.\n".implode("\n", array_map(static fn (array $w): string => "- {$w[0]} {$w[1]}", $wrong)), 'Mend them, then load the file again.');
         }
         if ($this->option('dry-run') !== true) {
             FeedBook::create($source, $target, $definitions);
@@ -65,7 +66,7 @@ final class RouteLoad extends Told
     /** @return list<Finding> what keeps the changes of a feed's table from being recorded */
     private function obstacles(Systems $systems, System $source, System $target, FeedDefinition $definition): array
     {
-        return ! $definition->capture->bringsChanges() ? []
+        return ! $definition->kind()->bringsChanges() ? []
             : array_values(array_filter($systems->logBetween($source, $target, $definition->capture)->check([$definition->source]), static fn (Finding $f): bool => $f->result === 'failed'));
     }
 }

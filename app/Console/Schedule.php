@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace App\Console;
 
-use App\Runtime\Fault;
+use App\Runtime\Common\Fault;
 use App\Runtime\Minder;
 use Illuminate\Console\Command;
 use Illuminate\Support\Facades\DB;

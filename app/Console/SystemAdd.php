@@ -5,35 +5,39 @@ declare(strict_types=1);
 namespace App\Console;
 
 use App\Feeds\SystemBook;
-use App\Support\SystemKind;
-use Illuminate\Support\Facades\Validator;
+use Lighterman\Connectors\Kinds\Connectors;
 
 final class SystemAdd extends Told
 {
-    protected $signature = 'system:add {name} {--kind=postgres : postgres, mariadb, sqlite, lake, lake-store, files or files-store} {--path= : file of an SQLite database, or folder of a lake or of files} {--host=127.0.0.1} {--port=} {--database=} {--user=} {--tls=prefer : disable, prefer, require or verify-full} {--endpoint= : address of an object store} {--region=us-east-1} {--bucket=} {--prefix=} {--addressing=path : whether the bucket stands in the path or before the host} {--json}';
+    protected $description = 'Adds a system; its secret, where it has one, is asked for, or read from standard input';
 
-    protected $description = 'Adds a system; the password of a server, or the secret of an object store, is asked for, or read from standard input';
+    public function __construct()
+    {
+        $options = [];
+        foreach (Connectors::all() as $connector) {
+            foreach ($connector->form()->settings() as $field) {
+                $options[$field->name]['of'][] = $connector->kind();
+                $options[$field->name]['says'][$field->label.($field->limits->choices === [] ? '' : ': '.implode(', ', array_keys($field->limits->choices)))] = true;
+            }
+        }
+        $kinds = implode(', ', array_keys(Connectors::all()));
+        $this->signature = "system:add {name} {--kind=postgres : one of {$kinds}} ".implode(' ', array_map(static fn (string $name, array $o): string => "{--{$name}= : ".implode(' or ', array_keys($o['says'])).'; of '.implode(', ', $o['of']).'}', array_keys($options), $options)).' {--json}';
+        parent::__construct();
+    }
 
     public function handle(): int
     {
-        $kind = SystemKind::tryFrom((string) $this->option('kind'));
-        if ($kind === null) {
-            return $this->refuse('--kind is one of '.implode(', ', array_column(SystemKind::cases(), 'value')).'.');
+        $connector = Connectors::all()[(string) $this->option('kind')] ?? null;
+        if ($connector === null) {
+            return $this->refuse('--kind is one of '.implode(', ', array_keys(Connectors::all())).'.');
         }
-        $secret = ! $kind->hasSecret() ? '' : (stream_isatty(STDIN) ? (string) $this->secret($kind->isStore() ? 'Secret' : 'Password') : rtrim((string) fgets(STDIN), "\r\n"));
-        $settings = ['port' => $this->option('port') ?? ($kind === SystemKind::MariaDb ? '3306' : '5432')] + $this->options();
-        $rules = $kind->rules();
-        foreach (array_keys($rules) as $needed) {
-            if ($needed !== 'prefix' && (string) ($settings[$needed] ?? '') === '') {
-                return $this->refuse("--{$needed} is missing.");
-            }
+        $form = $connector->form();
+        $secret = $form->secret() === null ? '' : (stream_isatty(STDIN) ? (string) $this->secret($form->secret()->label) : rtrim((string) fgets(STDIN), "\r\n"));
+        $faults = $form->faults($this->options());
+        if ($faults !== []) {
+            return $this->refuse('--'.array_key_first($faults).': '.array_values($faults)[0]);
         }
-        $checked = Validator::make($settings, $rules);
-        if ($checked->fails()) {
-            return $this->refuse('--'.array_key_first($checked->errors()->messages()).': '.$checked->errors()->first());
-        }
-        $settings = array_intersect_key($settings, $rules);
-        $system = SystemBook::add((string) $this->argument('name'), isset($settings['port']) ? ['port' => (int) $settings['port']] + $settings : $settings, $secret, $kind);
+        $system = SystemBook::add((string) $this->argument('name'), $form->read($this->options()), $secret, $connector->kind());
 
         $this->asJson() ? $this->json(['system' => $system->name]) : $this->line("Added {$system->name}.");
 

@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Console;
 
 use App\Feeds\SystemBook;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 
 final class SystemCheck extends Told
 {
@@ -16,7 +16,7 @@ final class SystemCheck extends Told
     public function handle(Systems $systems): int
     {
         $system = SystemBook::named((string) $this->argument('name'));
-        $as = $this->option('as') === 'target' || ($this->option('as') === null && ! $system->kind->mayBeSource()) ? 'target' : 'source';
+        $as = $this->option('as') === 'target' || ($this->option('as') === null && ! $system->mayBeSource()) ? 'target' : 'source';
         $findings = SystemBook::check($system, $systems)[$as];
         if ($this->asJson()) {
             $this->json($findings);

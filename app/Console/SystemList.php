@@ -14,8 +14,8 @@ final class SystemList extends Told
 
     public function handle(): int
     {
-        return $this->rows(System::orderBy('name')->get()->map(static fn (System $s): array => [
-            'system' => $s->name, 'kind' => $s->kind->value, 'place' => $s->place(), 'user' => $s->settings['user'] ?? '', 'tested' => $s->checked_at?->toIso8601String() ?? 'never',
-        ])->all(), 'There is no system yet. bin/lighterman system:add makes one.');
+        return $this->rows(array_values(System::orderBy('name')->get()->map(static fn (System $s): array => [
+            'system' => $s->name, 'kind' => $s->kind, 'place' => $s->place(), 'user' => $s->settings['user'] ?? '', 'tested' => $s->checked_at?->toIso8601String() ?? 'never',
+        ])->all()), 'There is no system yet. bin/lighterman system:add makes one.');
     }
 }

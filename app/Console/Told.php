@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Console;
 
 use Illuminate\Console\Command;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Trouble\Explained;
 use Symfony\Component\Console\Input\InputInterface;
 use Symfony\Component\Console\Output\OutputInterface;
 

@@ -4,22 +4,29 @@ declare(strict_types=1);
 
 namespace App\Console;
 
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
+use App\Runtime\Work\Keeper;
 use App\Runtime\Worker;
 use Illuminate\Console\Command;
 
 final class Work extends Command
 {
-    protected $signature = 'work';
+    protected $signature = 'work {--carry : carry feeds in this process, and end with the one that started it}';
 
-    protected $description = 'Takes due feeds and carries them, until stopped';
+    protected $description = 'Carries due feeds and reads the logs of routes, until stopped';
 
     public function handle(Systems $systems): int
     {
         self::dieAtOnce();
-        $worker = new Worker($systems);
-        $this->trap([SIGTERM, SIGINT], $worker->stop(...));
-        $worker->work();
+        if ($this->option('carry')) {
+            $worker = new Worker($systems);
+            $this->trap([SIGTERM, SIGINT], $worker->stop(...));
+            $worker->work();
+        } else {
+            $keeper = new Keeper((int) config('lighterman.logs_per_worker'));
+            $this->trap([SIGTERM, SIGINT], $keeper->stop(...));
+            $keeper->keep();
+        }
 
         return self::SUCCESS;
     }

@@ -23,7 +23,7 @@ final class AsideDesk
     public static function send(Feed $feed, Builder $which): int
     {
         return DB::transaction(function () use ($feed, $which): int {
-            $asked = $which->waiting()->update(['state' => 'asked', 'person' => Audit::person()]);
+            $asked = SetAside::waiting($which)->update(['state' => 'asked', 'person' => Audit::person()]);
             if ($asked > 0) {
                 Audit::record('asked to send again records of', 'feed', $feed->name, null, ['records' => $asked]);
                 $feed->bringsChanges() ? FeedBook::wake($feed->route) : $feed->update(['due_at' => $feed->paused_at === null ? now() : null]);
@@ -37,7 +37,7 @@ final class AsideDesk
     public static function letGo(Feed $feed, Builder $which, string $note): int
     {
         return DB::transaction(function () use ($feed, $which, $note): int {
-            $gone = $which->waiting()->update(['state' => 'let go', 'note' => $note, 'person' => Audit::person(), 'settled_at' => now()]);
+            $gone = SetAside::waiting($which)->update(['state' => 'let go', 'note' => $note, 'person' => Audit::person(), 'settled_at' => now()]);
             if ($gone > 0) {
                 Audit::record('let go records of', 'feed', $feed->name, null, ['records' => $gone, 'note' => $note]);
             }
@@ -75,7 +75,7 @@ final class AsideDesk
     public static function editMany(Builder $which, string $column, ?string $value): int
     {
         $edited = 0;
-        foreach ($which->waiting()->with('feed')->lazyById(200) as $record) {
+        foreach (SetAside::waiting($which)->with('feed')->lazyById(200) as $record) {
             self::edit($record, [$column => $value]);
             $edited++;
         }
@@ -86,7 +86,7 @@ final class AsideDesk
     /**
      * The waiting records of a feed by reason, with the hours in which they came.
      *
-     * @return list<object{reason: string, step: string, records: int, latest: string, sample: string, hours: string}>
+     * @return array<int, object{reason: string, step: string, records: int, latest: string, sample: string, hours: string}&\stdClass>
      */
     public static function groups(int $feedId): array
     {

@@ -6,7 +6,6 @@ namespace App\Feeds;
 
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Shape\Shape;
-use Lighterman\Core\Treatment\Fault;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Judging;
@@ -16,6 +15,7 @@ use Lighterman\Core\Treatment\PersonalData;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Treatment\Value\Fault;
 
 /** A feed's columns with what is done to them, computed on a row. */
 final readonly class ColumnSheet
@@ -66,7 +66,7 @@ final readonly class ColumnSheet
         foreach ($compiled->sheet as $i => $line) {
             $column = $line->from === null ? null : $read->columns[$columns[$line->from]];
             $there = $column === null || $rows === [] ? [] : (count($rows) === 1 ? [$rows[0][$columns[$column->name]]] : $values[$columns[$column->name]]);
-            $personal = $column === null || $line->drop || $treatment->hides($column->name) || $before === $line->from ? null : PersonalData::find($column, array_values($there), $of->definition->source->name);
+            $personal = $column === null || $line->drop || $treatment->hides($column->name) || $before === $line->from ? null : PersonalData::find($column, array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $there), $of->definition->source->name);
             $lines[] = [
                 'number' => $i, 'line' => $line, 'column' => $column, 'again' => $line->from !== null && $before === $line->from,
                 'key' => $column !== null && in_array($column->name, $of->key(), true), 'watermark' => $column !== null && $of->fork === null && $column->name === $of->definition->watermark,
@@ -80,7 +80,7 @@ final readonly class ColumnSheet
             $before = $line->from;
         }
 
-        return new self($compiled, $lines, self::checks($treatment, $compiled, $judged), $rows, $at, count(array_filter($judged, static fn (Judging $j): bool => array_filter($j->failures, static fn ($f): bool => $f->line !== null) !== [])), $taking);
+        return new self($compiled, $lines, self::checks($treatment, $compiled, array_values($judged)), $rows, $at, count(array_filter($judged, static fn (Judging $j): bool => array_filter($j->failures, static fn ($f): bool => $f->line !== null) !== [])), $taking);
     }
 
     /**
@@ -203,10 +203,10 @@ final readonly class ColumnSheet
     {
         $names = self::single($definition->treatment->sheet($definition->carried()));
         $own = $definition->treatment->forkNamed($fork);
-        if ($own === null || $own->treatment->isEmpty()) {
+        if ($own === null || $own->sheet->isEmpty()) {
             return $names;
         }
-        $further = self::single($own->treatment->sheet(EditedSheet::comesOut($definition, $definition->treatment)));
+        $further = self::single($own->sheet->of(EditedSheet::comesOut($definition, $definition->treatment)));
 
         return array_filter(array_map(static fn (string $name): string => $further[$name] ?? '', $names), static fn (string $n): bool => $n !== '');
     }
@@ -241,7 +241,7 @@ final readonly class ColumnSheet
             }
             foreach ($of->treatment->forks as $n => $fork) {
                 $said["fork {$fork->name}"][] = ($n + 1).". when {$fork->when} → {$fork->landed}";
-                foreach ($fork->treatment->lines as $line) {
+                foreach ($fork->sheet->lines as $line) {
                     $said["fork {$fork->name}: column ".($line->from ?? $line->name())][] = self::lineSaid($line, $of->landedTable()->forks[$fork->name]->shape);
                 }
             }

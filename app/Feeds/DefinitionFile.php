@@ -5,13 +5,14 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use JsonException;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use Opis\JsonSchema\Errors\ValidationError;
 use Opis\JsonSchema\Validator;
 use Symfony\Component\Yaml\Exception\ParseException;
 use Symfony\Component\Yaml\Yaml;
 
-/** A route and its feeds as a JSON or YAML file. Its JSON Schema ships as resources/schema/route.json. */
+/** A route and its feeds as a JSON or YAML file. bin/lighterman route:schema prints its JSON Schema. */
 final readonly class DefinitionFile
 {
     /** @param  list<array<string, mixed>>  $feeds each with the route's defaults filled in */
@@ -19,9 +20,13 @@ final readonly class DefinitionFile
     {
     }
 
-    public static function schemaPath(): string
+    /** The JSON Schema of such a file, with what connectors and captures say of themselves. */
+    public static function schema(): \stdClass
     {
-        return resource_path('schema/route.json');
+        $schema = json_decode((string) file_get_contents(resource_path('schema/route.json')), false, 64, JSON_THROW_ON_ERROR);
+        $schema->{'$defs'}->capture = (object) ['enum' => array_column(Capture::cases(), 'value')];
+
+        return $schema;
     }
 
     /** @throws InvalidDefinition naming the place in the file */
@@ -43,8 +48,7 @@ final readonly class DefinitionFile
     /** @param  array<string, mixed>  $data */
     private static function validate(array $data): void
     {
-        $schema = json_decode((string) file_get_contents(self::schemaPath()), false, 64, JSON_THROW_ON_ERROR);
-        $result = (new Validator)->validate(json_decode(json_encode($data ?: new \stdClass, JSON_THROW_ON_ERROR), false), $schema);
+        $result = (new Validator)->validate(json_decode(json_encode($data ?: new \stdClass, JSON_THROW_ON_ERROR), false), self::schema());
         $error = $result->error();
         if ($error === null) {
             return;
@@ -64,7 +68,7 @@ final readonly class DefinitionFile
             'additionalProperties' => InvalidDefinition::at($path, 'it has the unknown key "'.implode('", "', (array) ($args['properties'] ?? [])).'"', 'Known keys are '.implode(', ', array_keys((array) ($error->schema()->info()->data()->properties ?? []))).'.'),
             'required' => InvalidDefinition::at($path, 'the key "'.implode('", "', (array) ($args['missing'] ?? [])).'" is missing', 'Add it; docs/guide/definition-file.md shows an example.'),
             'enum' => InvalidDefinition::at($path, 'the value is none of those allowed', 'Use one of '.implode(', ', (array) ($error->schema()->info()->data()->enum ?? [])).'.'),
-            default => InvalidDefinition::at($path, 'the value does not fit ('.$error->keyword().')', 'See resources/schema/route.json for what is expected here.'),
+            default => InvalidDefinition::at($path, 'the value does not fit ('.$error->keyword().')', 'bin/lighterman route:schema prints what is expected here.'),
         };
     }
 }

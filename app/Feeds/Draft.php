@@ -8,19 +8,19 @@ use App\Models\Feed;
 use Lighterman\Core\Capture\Advice;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\FilePattern;
+use Lighterman\Core\Capture\FileReading;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\FileReading;
-use Lighterman\Core\Definition\InvalidDefinition;
-use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\SourceSystem;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** Turns what a person or a file says of one feed into a definition, filling what is left open with what was computed. */
 final class Draft
@@ -38,18 +38,19 @@ final class Draft
         $facts = $source->facts($table, $key, $said['files'] ?? []);
         $advice = new Advice($facts);
         $suggestion = $advice->suggestion();
-        $capture = isset($said['capture']) ? Capture::from($said['capture']) : (empty($said['watermark']) ? $suggestion->capture : Capture::Watermark);
+        $capture = isset($said['capture']) ? Capture::from($said['capture']) : (empty($said['watermark']) ? $suggestion->capture : Kinds::byWatermark()->capture());
+        $kind = Kinds::of($capture);
         if (! in_array($capture, $source->capabilities()->captures, true)) {
             throw InvalidDefinition::at("{$table}: capture", "{$sourceName} does not offer capture {$capture->value}", 'It offers '.implode(', ', array_map(static fn (Capture $c): string => $c->value, $source->capabilities()->captures)).'.');
         }
-        $watermark = $capture === Capture::Watermark ? (($said['watermark'] ?? null) ?: $suggestion->watermark) : null;
+        $watermark = $kind->takesWatermark() ? (($said['watermark'] ?? null) ?: $suggestion->watermark) : null;
         if ($watermark !== null) {
             self::refuse("{$table}: watermark", $advice->watermark($watermark)->result, $advice->watermark($watermark)->reasons, 'Choose another column, or capture reload.');
         }
         if ($key !== []) {
             self::refuse("{$table}: key", $advice->key()->result, $advice->key()->reasons, 'Name all the columns that together tell rows apart.');
         }
-        $landing = isset($said['landing']) ? Landing::from($said['landing']) : self::landing($capture, $suggestion->landing);
+        $landing = isset($said['landing']) ? Landing::from($said['landing']) : $kind->landing($suggestion->landing);
         $schema = $said['landed_schema'] ?? self::schema($sourceName);
         $plain = self::plainName($table, $facts);
 
@@ -63,7 +64,7 @@ final class Draft
             landed: isset($said['landed']) ? TableName::parse($said['landed']) : new TableName($schema, $plain->name),
             watermark: $watermark,
             watermarkUnique: $watermark !== null && ($facts->columns[$watermark]->unique ?? false),
-            overlap: $capture === Capture::Watermark ? (int) ($said['overlap'] ?? 0) : 0,
+            overlap: $kind->takesWatermark() ? (int) ($said['overlap'] ?? 0) : 0,
             leaveOut: array_values($said['leave_out'] ?? []),
             deliveredAt: array_key_exists('delivered_at', $said['stamps'] ?? []) ? $said['stamps']['delivered_at'] : 'delivered_at',
             sourcePosition: array_key_exists('source_position', $said['stamps'] ?? []) ? $said['stamps']['source_position'] : 'source_position',
@@ -73,7 +74,7 @@ final class Draft
             deletes: Deletes::from($said['deletes'] ?? Deletes::Apply->value),
             truncates: Truncates::from($said['truncates'] ?? Truncates::Hold->value),
             treatment: self::treatment((string) $table, $said['treatment'] ?? []),
-            partitionBy: Partition::all((string) $table, $said['partition_by'] ?? []),
+            partitionBy: FeedDefinition::partitions((string) $table, $said['partition_by'] ?? []),
             files: self::reading($facts, $landing, $said['files'] ?? []),
             writing: FeedDefinition::writing((string) $table, $said['write_as'] ?? []),
         ), $facts];
@@ -82,7 +83,7 @@ final class Draft
     /** A table as it is written for a source; what a source of files calls so is a pattern. */
     public static function table(SourceSystem $source, string $said): TableName
     {
-        return in_array(Capture::Files, $source->capabilities()->captures, true) && ! str_starts_with($said, 'files.') ? new TableName('files', $said) : TableName::parse($said);
+        return array_filter($source->capabilities()->captures, static fn (Capture $c): bool => Kinds::of($c)->readsFiles()) !== [] && ! str_starts_with($said, 'files.') ? new TableName('files', $said) : TableName::parse($said);
     }
 
     /** A schema of the target named for a source. */
@@ -126,17 +127,6 @@ final class Draft
         $taken = Feed::whereIn('name', $names)->pluck('name')->all();
 
         return array_values(array_diff($names, $taken))[0];
-    }
-
-    private static function landing(Capture $capture, Landing $suggested): Landing
-    {
-        return match (true) {
-            $capture === Capture::Files => $suggested,
-            $capture === Capture::Reload => Landing::Replace,
-            $capture->bringsChanges() => Landing::Upsert,
-            $suggested === Landing::Append => Landing::Append,
-            default => Landing::Upsert,
-        };
     }
 
     /** @param  list<string>  $reasons */

@@ -7,14 +7,15 @@ namespace App\Feeds;
 use App\Models\Definition;
 use App\Models\Feed;
 use App\Models\TreatmentDraft;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Support\Audit;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Port\Preparation;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** What is being changed about the treatment of a feed, until it is saved as a version. */
 final class DraftBook
@@ -27,7 +28,7 @@ final class DraftBook
     /** The treatment as it is being changed, or as it stands. */
     public static function treatment(Feed $feed): Treatment
     {
-        return Treatment::fromArray(self::of($feed)?->body ?? $feed->definition->body['treatment'] ?? []);
+        return Treatment::fromArray(self::of($feed)->body ?? $feed->definition->body['treatment'] ?? []);
     }
 
     public static function keep(Feed $feed, Treatment $treatment): void
@@ -74,7 +75,7 @@ final class DraftBook
     {
         $preparation = self::preparation($feed, $wanted, $systems);
         foreach ($preparation->obstacles() as $obstacle) {
-            throw SystemTrouble::lasting('incompatible_table', $obstacle->said, "Land the feed in another table, or run on {$feed->route->target->name}: {$obstacle->remedy}");
+            throw SystemTrouble::lasting(Reason::IncompatibleTable, $obstacle->said, "Land the feed in another table, or run on {$feed->route->target->name}: {$obstacle->remedy}");
         }
         if ($preparation->exists && $preparation->statements !== []) {
             $systems->target($feed->route->target)->alter($preparation->statements);

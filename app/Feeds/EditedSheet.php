@@ -11,6 +11,7 @@ use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Sheet;
 use Lighterman\Core\Treatment\Treatment;
 
 /** A sheet that is being edited: the feed's own, or that of one of its forks, which reads what comes out of the feed's own. */
@@ -89,16 +90,16 @@ final readonly class EditedSheet
     /** @param  list<Line>  $lines */
     public function keep(array $lines, bool $reordered = false): void
     {
-        $order = $this->treatment->order === [] && ! $reordered ? [] : array_values(array_map(static fn (Line $l): string => $l->name(), array_filter($lines, static fn (Line $l): bool => ! $l->drop)));
-        $lines = Treatment::telling($lines);
+        $order = $this->treatment->sheet->order === [] && ! $reordered ? [] : array_values(array_map(static fn (Line $l): string => $l->name(), array_filter($lines, static fn (Line $l): bool => ! $l->drop)));
+        $sheet = new Sheet($lines, $order);
         DraftBook::keep($this->feed, $this->fork === null
-            ? $this->whole->with(lines: $lines, order: $order)
-            : $this->whole->with(forks: array_map(fn (Fork $f): Fork => $f === $this->fork ? $f->treated(new Treatment($lines, $order)) : $f, $this->whole->forks)));
+            ? $this->whole->with(sheet: $sheet)
+            : $this->whole->with(forks: array_map(fn (Fork $f): Fork => $f === $this->fork ? $f->with($sheet) : $f, $this->whole->forks)));
     }
 
     /** What is done before this sheet, with which fork each record takes. */
     public function before(): Treatment
     {
-        return $this->whole->with(forks: array_map(static fn (Fork $f): Fork => $f->treated(new Treatment), $this->whole->forks));
+        return $this->whole->with(forks: array_map(static fn (Fork $f): Fork => $f->with(new Sheet), $this->whole->forks));
     }
 }

@@ -8,18 +8,21 @@ use App\Models\Feed;
 use App\Models\Route;
 use App\Models\RouteLog;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Support\Audit;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\InvalidDefinition;
-use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Core\Definition\SliceCheck;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Every change a person makes to feeds goes through here, and into the audit trail. */
 final class FeedBook
@@ -40,16 +43,16 @@ final class FeedBook
             DB::select('SELECT pg_advisory_xact_lock(?)', [crc32('lighterman feeds')]);
             $route = Route::firstOrCreate(['source_id' => $source->id, 'target_id' => $target->id], ['name' => "{$source->name} → {$target->name}"]);
             $feeds = [];
-            foreach ([Capture::Log, Capture::Trigger] as $capture) {
-                if (array_filter($definitions, static fn (FeedDefinition $d): bool => $d->capture === $capture) !== []) {
-                    self::logOf($route, $capture);
+            foreach (Kinds::streams() as $kind) {
+                if (array_filter($definitions, static fn (FeedDefinition $d): bool => $d->capture === $kind->capture()) !== []) {
+                    self::logOf($route, $kind->capture());
                 }
             }
             foreach ($definitions as $definition) {
                 self::refuseTaken($definition, $target);
                 $feed = Feed::create([
                     'uid' => (string) Str::uuid(), 'route_id' => $route->id, 'name' => $definition->name, 'landed' => (string) $definition->landed,
-                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->capture->bringsChanges() || $paused ? null : now(), 'why' => 'started', 'paused_at' => $paused ? now() : null,
+                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->kind()->bringsChanges() || $paused ? null : now(), 'why' => 'started', 'paused_at' => $paused ? now() : null,
                 ]);
                 self::version($feed, $definition);
                 Audit::record('created', 'feed', $feed->name, null, $definition->toArray());
@@ -71,7 +74,7 @@ final class FeedBook
             DB::select('SELECT pg_advisory_xact_lock(?)', [crc32('lighterman feeds')]);
             self::refuseShared($definition, $feed->route->target, $feed);
             self::version($feed, $definition);
-            $feed->update(['promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->schedule->kind === 'manual' || $definition->capture->bringsChanges() ? null : now()]);
+            $feed->update(['promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->schedule->kind === 'manual' || $definition->kind()->bringsChanges() ? null : now()]);
             Audit::record('changed', 'feed', $feed->name, self::differing($before, $definition->toArray()), self::differing($definition->toArray(), $before));
         });
     }
@@ -123,10 +126,10 @@ final class FeedBook
     {
         $feed = Feed::with('definition')->findOrFail($feed->id);
         $definition = $feed->definition->parsed();
-        $slice->validate($definition);
+        SliceCheck::check($slice, $definition);
         $lost = ($feed->trouble['asks'] ?? null) === 'load';
         $why = match (true) {
-            $feed->capture === Capture::Files->value => ['files are taken again one by one, on its page Files', 'Have them taken again there, or start the feed over.'],
+            ! $definition->kind()->loadsAgain() => ['files are taken again one by one, on its page Files', 'Have them taken again there, or start the feed over.'],
             $feed->complete_up_to === null && ! $lost => ['its first load has not come to its end', 'Wait for it, or start over.'],
             $definition->landing === Landing::Append && ! $slice->isWhole() => ['landing append would add the rows once more', 'Repair what landed by landing upsert or versions, or load the whole table again.'],
             $definition->landing === Landing::Append && ! $feed->bringsChanges() && ! $lost => ['landing append would add every row once more', 'Start the feed over.'],
@@ -158,7 +161,7 @@ final class FeedBook
         $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->source);
         $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
         foreach ($systems->target($feed->route->target)->prepare($definition->landedTable())->obstacles() as $obstacle) {
-            throw SystemTrouble::lasting('incompatible_table', $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
+            throw SystemTrouble::lasting(Reason::IncompatibleTable, $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
         }
 
         return self::agree($feed, $definition);
@@ -252,7 +255,7 @@ final class FeedBook
     /** Has the route's changes read from now on; all its feeds of one capture share what they are read by. */
     private static function logOf(Route $route, Capture $capture): void
     {
-        RouteLog::firstOrCreate(['route_id' => $route->id, 'capture' => $capture->value], RouteLog::naming($route->source, $route->target, $capture) + ['due_at' => now()]);
+        RouteLog::firstOrCreate(['route_id' => $route->id, 'capture' => $capture->value], Systems::named($route->source, $route->target, $capture) + ['due_at' => now()]);
         self::wake($route);
     }
 

@@ -5,9 +5,9 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use Lighterman\Core\Shape\Shape;
-use Lighterman\Core\Treatment\Fault;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Treatment\Value\Fault;
 use Lighterman\Core\Treatment\Value\Nested;
 
 /** Makes a column of each name that the sampled values of a nested column have. */
@@ -19,7 +19,7 @@ final class Flattening
      * @param  list<Line>  $lines
      * @param  string  $naming  of the new columns, with {column} and {name}
      * @param  bool  $rest  whether what is left is kept as nested value
-     * @param  list<list<string|null>>  $rows
+     * @param  list<list<string|false|null>>  $rows
      * @return list<Line>
      *
      * @throws InvalidTreatment
@@ -31,7 +31,7 @@ final class Flattening
         $kinds = [];
         foreach ($rows as $row) {
             try {
-                $value = $at === false || $row[$at] === null ? null : Nested::decoded($row[$at], exact: true);
+                $value = $at === false || ! is_string($row[$at]) ? null : Nested::decoded($row[$at], exact: true);
             } catch (Fault) {
                 continue;
             }

@@ -5,18 +5,19 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Lighterman\Core\Capture\Advice;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\FileFacts;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Capture\Verdict;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Guarantee\Guarantee;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Definition\Guarantee;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Trouble\Explained;
 
 /** One line of the grid of new feeds: what was typed, what was found, and what would come of it. */
 final class GridLine
@@ -57,7 +58,7 @@ final class GridLine
         $reader = $systems->source($source);
         try {
             $capabilities = $systems->target($target)->capabilities();
-            $line->captures = array_values(array_filter($reader->capabilities()->captures, static fn (Capture $c): bool => $capabilities->takesChanges || ! $c->bringsChanges()));
+            $line->captures = array_values(array_filter($reader->capabilities()->captures, static fn (Capture $c): bool => $capabilities->takesChanges || ! Kinds::of($c)->bringsChanges()));
             $key = self::list($typed['key'] ?? '');
             $table = Draft::table($reader, $typed['table']);
             $facts = $reader->facts($table, $key, $line->reading());
@@ -69,14 +70,14 @@ final class GridLine
             $line->reasons = $suggestion->reasons;
             $line->typed += [
                 'capture' => $suggestion->capture->value, 'watermark' => (string) $suggestion->watermark, 'key' => implode(', ', $suggestion->key), 'landing' => $suggestion->landing->value,
-                'landed' => Draft::schema($source->name).".{$plain->name}", 'name' => Draft::freeName($plain, $source->name), 'promise_minutes' => $suggestion->capture->value === 'reload' ? '1440' : '15', 'leave_out' => '', 'deletes' => 'apply',
+                'landed' => Draft::schema($source->name).".{$plain->name}", 'name' => Draft::freeName($plain, $source->name), 'promise_minutes' => (string) Kinds::of($suggestion->capture)->promiseMinutes(), 'leave_out' => '', 'deletes' => 'apply',
             ];
             $line->keyVerdict = $advice->key();
-            if ($line->typed['capture'] === 'watermark' && $line->typed['watermark'] !== '') {
+            if ($line->typed['watermark'] !== '' && $line->goesByWatermark()) {
                 $line->watermarkVerdict = $advice->watermark($line->typed['watermark']);
             }
             $capture = Capture::tryFrom($line->typed['capture']);
-            if ($capture !== null && $capture->bringsChanges() && in_array($capture, $line->captures, true)) {
+            if ($capture !== null && Kinds::of($capture)->bringsChanges() && in_array($capture, $line->captures, true)) {
                 $line->logFindings = array_values(array_filter($systems->logBetween($source, $target, $capture)->check([$table]), static fn (Finding $f): bool => $f->result !== 'passed'));
             }
             [$line->definition] = Draft::make($reader, $source->name, $line->said());
@@ -87,6 +88,13 @@ final class GridLine
         }
 
         return $line;
+    }
+
+    private function goesByWatermark(): bool
+    {
+        $capture = Capture::tryFrom($this->typed['capture']);
+
+        return $capture !== null && Kinds::of($capture)->takesWatermark();
     }
 
     /** How files are read as far as it can be found out, so that what was typed amiss can be seen and corrected. */
@@ -108,7 +116,7 @@ final class GridLine
     {
         return [
             'table' => $this->typed['table'], 'name' => trim($this->typed['name']), 'capture' => $this->typed['capture'],
-            'watermark' => $this->typed['capture'] === 'watermark' ? $this->typed['watermark'] : null, 'key' => self::list($this->typed['key']), 'landing' => $this->typed['landing'],
+            'watermark' => $this->goesByWatermark() ? $this->typed['watermark'] : null, 'key' => self::list($this->typed['key']), 'landing' => $this->typed['landing'],
             'landed' => trim($this->typed['landed']), 'leave_out' => self::list($this->typed['leave_out'] ?? ''), 'deletes' => $this->typed['deletes'] ?? 'apply', 'partition_by' => self::list($this->typed['partition_by'] ?? ''), 'take_over' => ($this->typed['take_over'] ?? '') === '1',
             'files' => $this->reading(), 'write_as' => WritingInput::read($this->typed),
             'promise_seconds' => (int) round((float) $this->typed['promise_minutes'] * 60),

@@ -5,9 +5,9 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use App\Models\Feed;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Core\Landing\LandedTable;
 
 /** One row by its key at the source, and as it landed. */
 final readonly class KeyComparison
@@ -52,7 +52,7 @@ final readonly class KeyComparison
     {
         $treatment = $definition->treatment;
         $further = [];
-        foreach ($treatment->forkNamed($fork)->treatment->lines ?? [] as $line) {
+        foreach ($treatment->forkNamed($fork)->sheet->lines ?? [] as $line) {
             $further[$line->from ?? ''][] = $line;
         }
         $columns = [];

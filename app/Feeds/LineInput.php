@@ -5,14 +5,14 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Illuminate\Http\Request;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\Step\Lookup;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Reads the forms of the column sheet and of the checks. */
 final class LineInput
@@ -115,7 +115,7 @@ final class LineInput
             });
         }
 
-        return $lines;
+        return array_values($lines);
     }
 
     /** @return array<string, mixed> a check as a definition says it */

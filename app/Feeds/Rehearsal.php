@@ -6,15 +6,13 @@ namespace App\Feeds;
 
 use App\Models\Feed;
 use App\Models\MaskKey;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Runtime\Treating\Treating;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Port\Sampling;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Treatment\Check;
-use Lighterman\Core\Treatment\Fault;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Judging;
@@ -22,6 +20,8 @@ use Lighterman\Core\Treatment\Outcome;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Runs records through a feed, writes nothing anywhere, and tells of each what happened, step by step. */
 final readonly class Rehearsal

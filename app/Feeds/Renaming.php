@@ -55,7 +55,7 @@ final class Renaming
         $names = $unknown = [];
         foreach (preg_split('/\R/', trim($list)) ?: [] as $i => $pair) {
             $mark = str_contains($pair, "\t") ? "\t" : (str_contains($pair, ';') ? ';' : ',');
-            $parts = array_map(trim(...), str_getcsv($pair, $mark, '"', ''));
+            $parts = array_map(static fn (?string $word): string => trim((string) $word), str_getcsv($pair, $mark, '"', ''));
             if ($parts === ['']) {
                 continue;
             }
@@ -74,7 +74,7 @@ final class Renaming
             }
         }
 
-        return [$lines, $unknown];
+        return [array_values($lines), $unknown];
     }
 
     private static function snake(string $name): string

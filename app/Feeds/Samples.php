@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use App\Models\Feed;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\Crypt;
 use Lighterman\Core\Definition\FeedDefinition;

@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use App\Models\MaskKey;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Runtime\Treating\Treating;
 use Illuminate\Http\Request;
 use Lighterman\Core\Port\Sampling;
@@ -68,7 +68,7 @@ final readonly class SheetAct
             }
         }
 
-        return $lines;
+        return array_values($lines);
     }
 
     /**
@@ -95,6 +95,6 @@ final readonly class SheetAct
             [$lines[$at], $lines[$at + $by]] = [$lines[$at + $by], $lines[$at]];
         }
 
-        return $lines;
+        return array_values($lines);
     }
 }

@@ -6,13 +6,13 @@ namespace App\Feeds;
 
 use App\Models\Feed;
 use App\Models\MaskKey;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Runtime\Treating\Treating;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
-use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Sampling;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** What the pages about a feed's treatment show: the sheet computed on sampled rows, and what saving it would do. */
 final readonly class SheetPage
@@ -24,6 +24,12 @@ final readonly class SheetPage
     public static function load(Feed $feed): void
     {
         $feed->loadMissing('route.source', 'route.target', 'route.logs', 'definition');
+    }
+
+    /** @param  list<list<string|null>>  $rows */
+    private static function computed(Feed $feed, EditedSheet $edited, array $rows, int $at): ColumnSheet
+    {
+        return ColumnSheet::of($edited, $rows, $at, Treating::stamps($feed->route->source->name, (int) $feed->last_run_id), MaskKey::secretOf(...), Treating::table(...));
     }
 
     /** @return array<string, mixed> */
@@ -39,12 +45,11 @@ final readonly class SheetPage
         } catch (Explained $e) {
             $trouble = $e;
         }
-        $sheet = fn (array $rows): ColumnSheet => ColumnSheet::of($edited, $rows, $request->integer('row'), Treating::stamps($feed->route->source->name, (int) $feed->last_run_id), MaskKey::secretOf(...), Treating::table(...));
         try {
-            $sheet = $sheet($rows);
+            $sheet = self::computed($feed, $edited, $rows, $request->integer('row'));
         } catch (SystemTrouble $e) {
             // A lookup does not answer.
-            [$trouble, $sheet] = [$e, $sheet([])];
+            [$trouble, $sheet] = [$e, self::computed($feed, $edited, [], 0)];
         }
         $draft = DraftBook::of($feed);
         if ($draft !== null) {

@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Feeds;
 
 use Lighterman\Core\Capture\Slice;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** What of a table is to be loaded again, as somebody says it in a form or on the command line. */
 final class SliceInput

@@ -6,13 +6,14 @@ namespace App\Feeds;
 
 use App\Models\Feed;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Support\Audit;
-use App\Support\SystemKind;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Connectors\Kinds\Connectors;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 use SensitiveParameter;
 
 /** Every change a person makes to systems goes through here, and into the audit trail. */
@@ -21,18 +22,18 @@ final class SystemBook
     public static function named(string $name): System
     {
         return System::where('name', $name)->first()
-            ?? throw SystemTrouble::lasting('no_system', "There is no system named \"{$name}\".", 'bin/lighterman systems lists them; the Systems page adds one.');
+            ?? throw SystemTrouble::lasting(Reason::NoSystem, "There is no system named \"{$name}\".", 'bin/lighterman systems lists them; the Systems page adds one.');
     }
 
     /** @param  array<string, string|int>  $settings  as the kind wants them */
-    public static function add(string $name, array $settings, #[SensitiveParameter] string $secret, SystemKind $kind = SystemKind::Postgres): System
+    public static function add(string $name, array $settings, #[SensitiveParameter] string $secret, string $kind = 'postgres'): System
     {
         return DB::transaction(function () use ($name, $settings, $secret, $kind): System {
             if (System::where('name', $name)->exists()) {
                 throw InvalidDefinition::at('name', "a system named \"{$name}\" exists", 'Give this one another name.');
             }
             $system = System::create(['name' => $name, 'kind' => $kind, 'settings' => $settings, 'secret' => $secret]);
-            Audit::record('added', 'system', $name, null, $settings + ['kind' => $kind->value] + ($kind->hasSecret() ? ['secret' => $secret] : []));
+            Audit::record('added', 'system', $name, null, $settings + ['kind' => $kind] + (Connectors::named($kind)->form()->secret() === null ? [] : ['secret' => $secret]));
 
             return $system->refresh();
         });
@@ -50,7 +51,7 @@ final class SystemBook
             if (System::where('name', $name)->whereKeyNot($system->id)->exists()) {
                 throw InvalidDefinition::at('name', "a system named \"{$name}\" exists", 'Give this one another name.');
             }
-            $moved = array_filter($system->kind->secretGoesBy(), static fn (string $field): bool => (string) ($settings[$field] ?? '') !== (string) ($system->settings[$field] ?? ''));
+            $moved = array_filter($system->connector()->form()->guards(), static fn (string $field): bool => (string) ($settings[$field] ?? '') !== (string) ($system->settings[$field] ?? ''));
             if ($secret === null && $moved !== []) {
                 throw InvalidDefinition::at('secret', 'the stored one was given for another '.implode(', ', $moved), 'Type it again, so that it is not sent where it does not belong.');
             }
@@ -78,8 +79,8 @@ final class SystemBook
     public static function check(System $system, Systems $systems): array
     {
         $systems->forget();
-        $told = static fn (array $findings): array => array_map(static fn (Finding $f): array => $f->toArray(), $findings);
-        $findings = ['source' => $system->kind->mayBeSource() ? $told($systems->source($system)->check()) : [], 'target' => $system->kind->mayBeTarget() ? $told($systems->target($system)->check()) : []];
+        $told = static fn (array $findings): array => array_map(static fn (Finding $f): array => $f->toArray(), array_values($findings));
+        $findings = ['source' => $system->mayBeSource() ? $told($systems->source($system)->check()) : [], 'target' => $system->mayBeTarget() ? $told($systems->target($system)->check()) : []];
         // Testing is not a change: the connectors kept for this system stay good.
         System::withoutTimestamps(static fn () => $system->update(['findings' => $findings, 'checked_at' => now()]));
 

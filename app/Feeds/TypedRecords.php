@@ -78,7 +78,7 @@ final class TypedRecords
     {
         $lines = preg_split('/\R/', $typed) ?: [];
         $mark = array_reduce(["\t", ';', ','], static fn (string $best, string $m): string => substr_count($lines[0], $m) > substr_count($lines[0], $best) ? $m : $best, ',');
-        $head = array_map(trim(...), str_getcsv($lines[0], $mark, '"', ''));
+        $head = array_map(static fn (?string $word): string => trim((string) $word), str_getcsv($lines[0], $mark, '"', ''));
         $records = [];
         foreach (array_slice($lines, 1) as $n => $line) {
             $values = str_getcsv($line, $mark, '"', '');

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace App\Feeds;
 
-use Lighterman\Core\Definition\FileWriting;
 use Lighterman\Core\Format\FileFormat;
+use Lighterman\Core\Landing\FileWriting;
 
 /** Reads the fields that say how landed files are written. */
 final readonly class WritingInput

@@ -4,7 +4,20 @@ declare(strict_types=1);
 
 namespace App\Models;
 
-/** Who changed what, with what stood there before and after. Secrets are never part of it. */
+use Carbon\CarbonImmutable;
+
+/**
+ * Who changed what, with what stood there before and after. Secrets are never part of it.
+ *
+ * @property int $id
+ * @property string $person
+ * @property string $action
+ * @property string $subject_kind
+ * @property string $subject
+ * @property array<array-key, mixed>|null $before
+ * @property array<array-key, mixed>|null $after
+ * @property CarbonImmutable $at
+ */
 final class AuditEntry extends Record
 {
     public $timestamps = false;

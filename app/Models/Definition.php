@@ -4,9 +4,19 @@ declare(strict_types=1);
 
 namespace App\Models;
 
+use Carbon\CarbonImmutable;
 use Lighterman\Core\Definition\FeedDefinition;
 
-/** One immutable version of how a feed is carried. */
+/**
+ * One immutable version of how a feed is carried.
+ *
+ * @property int $id
+ * @property int $feed_id
+ * @property int $version
+ * @property array<array-key, mixed> $body
+ * @property string $person
+ * @property CarbonImmutable $created_at
+ */
 final class Definition extends Record
 {
     public const UPDATED_AT = null;

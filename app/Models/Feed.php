@@ -8,10 +8,16 @@ use Carbon\CarbonImmutable;
 use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
+use Illuminate\Support\Carbon;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\Kind\CaptureKind;
+use Lighterman\Core\Capture\Kind\Kinds;
+use Lighterman\Core\Carrying\FeedState;
+use Lighterman\Core\Carrying\Standing;
 use Lighterman\Core\Latency\Behind;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Receipt as Landed;
+use LogicException;
 
 /**
  * One thing carried. `standing` is what the last run left behind (new, loading, carried, held, failed); the state shown
@@ -19,6 +25,37 @@ use Lighterman\Core\Position\Position;
  *
  * @property string $standing
  * @property CarbonImmutable|null $complete_up_to
+ * @property int $id
+ * @property string $uid
+ * @property int $route_id
+ * @property string $name
+ * @property int|null $definition_id
+ * @property string $landed
+ * @property string $capture
+ * @property CarbonImmutable|null $paused_at
+ * @property bool $cancel_asked
+ * @property int $promise_seconds
+ * @property array<array-key, mixed>|null $position
+ * @property int $sequence
+ * @property array<array-key, mixed>|null $note
+ * @property CarbonImmutable|null $due_at
+ * @property string|null $why
+ * @property array<array-key, mixed>|null $progress
+ * @property array<array-key, mixed>|null $trouble
+ * @property int $failures
+ * @property int|null $last_run_id
+ * @property CarbonImmutable|null $last_landed_at
+ * @property Carbon|null $created_at
+ * @property Carbon|null $updated_at
+ * @property array<array-key, mixed>|null $reload
+ * @property string|null $emptied
+ * @property int $waiting
+ * @property array<array-key, mixed>|null $gap
+ * @property bool $join_asked
+ * @property array<array-key, mixed>|null $identity
+ * @property array<array-key, mixed>|null $rereads
+ * @property-read Route $route
+ * @property-read Definition $definition
  */
 final class Feed extends Record
 {
@@ -66,24 +103,25 @@ final class Feed extends Record
         return $this->hasMany(Receipt::class);
     }
 
-    /**
-     * With route and definition for a list: the definition comes without its shape, which is most of it.
-     *
-     * @param  Builder<Feed>  $query
-     */
-    public function scopeListed(Builder $query): void
+    /** @return Builder<Feed> with route and definition for a list: the definition comes without its shape, which is most of it */
+    public static function listed(): Builder
     {
-        $query->with(['route.source', 'route.target', 'route.logs', 'definition' => static fn ($q) => $q->selectRaw("id, feed_id, version, body - 'shape' AS body")]);
+        return self::with(['route.source', 'route.target', 'route.logs', 'definition' => static fn ($q) => $q->selectRaw("id, feed_id, version, body - 'shape' AS body")]);
+    }
+
+    public function kind(): CaptureKind
+    {
+        return Kinds::named($this->capture);
     }
 
     public function bringsChanges(): bool
     {
-        return Capture::from($this->capture)->bringsChanges();
+        return $this->kind()->bringsChanges();
     }
 
     public function landsInFiles(): bool
     {
-        return $this->route->target->kind->keepsFiles();
+        return $this->route->target->keepsFiles();
     }
 
     /** What is read for it together with other feeds of its route; null for captures by query. */
@@ -95,7 +133,10 @@ final class Feed extends Record
     /** @return array{at: CarbonImmutable, why: string}|null a gap in the recording of changes that was found within a day */
     public function recentGap(): ?array
     {
-        $at = CarbonImmutable::parse($this->gap['at'] ?? '1970-01-01');
+        if ($this->gap === null) {
+            return null;
+        }
+        $at = CarbonImmutable::parse($this->gap['at']);
 
         return $at->diffInHours(now(), true) < 24 ? ['at' => $at, 'why' => $this->gap['why']] : null;
     }
@@ -108,16 +149,18 @@ final class Feed extends Record
     /** @return 'new'|'loading'|'on time'|'late'|'paused'|'held'|'failed' */
     public function state(): string
     {
-        $behind = $this->behind();
+        // What has failed of the stream, LOG_FAILED says in SQL.
+        return FeedState::of(Standing::from($this->standing), $this->paused_at !== null, $this->log()?->standing === 'failed', $this->behind(), $this->promise_seconds)->value;
+    }
 
-        return match (true) {
-            $this->paused_at !== null => 'paused',
-            // As LOG_FAILED says it in SQL.
-            $this->log()?->standing === 'failed' => 'failed',
-            in_array($this->standing, ['held', 'failed', 'loading'], true) => $this->standing,
-            $behind === null => 'new',
-            default => $behind > $this->promise_seconds ? 'late' : 'on time',
-        };
+    protected static function booted(): void
+    {
+        self::updating(static function (self $feed): void {
+            [$was, $is] = [Standing::tryFrom((string) $feed->getOriginal('standing')) ?? Standing::Fresh, Standing::tryFrom((string) $feed->standing) ?? Standing::Fresh];
+            if (! $was->may($is) && $feed->sequence !== 0) {
+                throw new LogicException("Feed {$feed->name} is {$was->value} and cannot become {$is->value} as long as something of it has landed.");
+            }
+        });
     }
 
     /** Back to before the first row landed, once the target has forgotten the feed. */
@@ -137,5 +180,11 @@ final class Feed extends Record
     public function stands(): Position
     {
         return $this->position === null ? Position::start() : Position::fromArray($this->position);
+    }
+
+    /** A receipt has been copied, which moved the row along: so does what is known of it here. */
+    public function standsAt(Landed $receipt): void
+    {
+        $this->forceFill(['position' => $receipt->to->toArray(), 'sequence' => $receipt->sequence, 'last_landed_at' => $receipt->landedAt])->syncOriginalAttributes(['position', 'sequence', 'last_landed_at']);
     }
 }

@@ -4,9 +4,16 @@ declare(strict_types=1);
 
 namespace App\Models;
 
+use Illuminate\Support\Carbon;
 use Illuminate\Support\Facades\DB;
 
-/** The secret of keyed hashes. One is made when its name is first used, and it never changes. */
+/**
+ * The secret of keyed hashes. One is made when its name is first used, and it never changes.
+ *
+ * @property string $name
+ * @property string $secret
+ * @property Carbon $created_at
+ */
 final class MaskKey extends Record
 {
     public const UPDATED_AT = null;

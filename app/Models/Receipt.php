@@ -4,10 +4,32 @@ declare(strict_types=1);
 
 namespace App\Models;
 
+use Carbon\CarbonImmutable;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt as Landed;
 
-/** Lighterman's copy of a receipt; the original stands in the target beside the rows. */
+/**
+ * Lighterman's copy of a receipt; the original stands in the target beside the rows.
+ *
+ * @property int $id
+ * @property int $feed_id
+ * @property int $sequence
+ * @property int $run_id
+ * @property array<array-key, mixed> $from_position
+ * @property array<array-key, mixed> $to_position
+ * @property int $read
+ * @property int $inserted
+ * @property int $updated
+ * @property int $unchanged
+ * @property int $deleted
+ * @property int $dropped
+ * @property int $set_aside
+ * @property int $bytes
+ * @property string $checksum
+ * @property string|null $source_time
+ * @property CarbonImmutable $landed_at
+ * @property int $superseded
+ */
 final class Receipt extends Record
 {
     public $timestamps = false;
@@ -28,7 +50,7 @@ final class Receipt extends Record
     public static function line(int $feedId, Landed $receipt): array
     {
         return [
-            'feed_id' => $feedId, 'sequence' => $receipt->sequence, 'run_id' => $receipt->run, 'from_position' => $receipt->from->toJson(), 'to_position' => $receipt->to->toJson(),
+            'feed_id' => $feedId, 'sequence' => $receipt->sequence, 'run_id' => $receipt->run, 'from_position' => $receipt->from->toArray(), 'to_position' => $receipt->to->toArray(),
             'read' => $receipt->read, 'inserted' => $receipt->inserted, 'updated' => $receipt->updated, 'unchanged' => $receipt->unchanged, 'deleted' => $receipt->deleted,
             'dropped' => $receipt->dropped, 'set_aside' => $receipt->setAside, 'superseded' => $receipt->superseded, 'bytes' => $receipt->bytes, 'checksum' => $receipt->checksum,
             'source_time' => $receipt->sourceTime, 'landed_at' => $receipt->landedAt,

@@ -4,10 +4,25 @@ declare(strict_types=1);
 
 namespace App\Models;
 
+use Illuminate\Database\Eloquent\Collection;
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
+use Illuminate\Support\Carbon;
 
-/** A named set of feeds between the same source and target. */
+/**
+ * A named set of feeds between the same source and target.
+ *
+ * @property int $id
+ * @property string $name
+ * @property int $source_id
+ * @property int $target_id
+ * @property Carbon|null $created_at
+ * @property Carbon|null $updated_at
+ * @property-read System $source
+ * @property-read System $target
+ * @property-read Collection<int, RouteLog> $logs
+ * @property-read Collection<int, Feed> $feeds
+ */
 final class Route extends Record
 {
     /** @return BelongsTo<System, $this> */

@@ -4,10 +4,43 @@ declare(strict_types=1);
 
 namespace App\Models;
 
+use Carbon\CarbonImmutable;
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
 
-/** One go of a worker at a feed. Consecutive runs that found nothing fold into one. */
+/**
+ * One go of a worker at a feed. Consecutive runs that found nothing fold into one.
+ *
+ * @property int $id
+ * @property int $feed_id
+ * @property int $definition_id
+ * @property string $kind
+ * @property string $state
+ * @property string $why
+ * @property string $worker
+ * @property string|null $window_from
+ * @property string|null $window_to
+ * @property int $read
+ * @property int $inserted
+ * @property int $updated
+ * @property int $unchanged
+ * @property int $deleted
+ * @property int $dropped
+ * @property int $set_aside
+ * @property int $bytes
+ * @property int $batches
+ * @property float $reading_ms
+ * @property float $treating_ms
+ * @property float $landing_ms
+ * @property int $empty_runs
+ * @property array<array-key, mixed>|null $trouble
+ * @property CarbonImmutable $started_at
+ * @property CarbonImmutable|null $ended_at
+ * @property int $superseded
+ * @property int $warned
+ * @property-read Feed $feed
+ * @property-read Definition $definition
+ */
 final class Run extends Record
 {
     /** Kind of a run that joins files and carries nothing. */
@@ -32,7 +65,7 @@ final class Run extends Record
     /** @return HasMany<RunLine, $this> */
     public function lines(): HasMany
     {
-        return $this->hasMany(RunLine::class)->orderBy('id');
+        return $this->hasMany(RunLine::class);
     }
 
     public function seconds(): float

@@ -16,6 +16,31 @@ use Lighterman\Core\Treatment\Apart;
  *
  * @property 'waiting'|'asked'|'sent'|'let go' $state
  * @property CarbonImmutable $at
+ * @property int $id
+ * @property int $feed_id
+ * @property int $definition_id
+ * @property int $run_id
+ * @property int $sequence
+ * @property string $position
+ * @property int $number
+ * @property string $kind
+ * @property int|null $made_at
+ * @property string $step
+ * @property string $reason
+ * @property string $message
+ * @property string $key
+ * @property string $key_hash
+ * @property array<array-key, mixed> $record
+ * @property string $sealed
+ * @property array<array-key, mixed> $at_step
+ * @property int|null $overtaken_by
+ * @property int|null $sent_by
+ * @property bool $edited
+ * @property string|null $note
+ * @property string|null $person
+ * @property CarbonImmutable|null $settled_at
+ * @property-read Feed $feed
+ * @property-read Definition $definition
  */
 final class SetAside extends Record
 {
@@ -52,21 +77,23 @@ final class SetAside extends Record
     /**
      * Those whose batch has landed, so that they count.
      *
-     * @param  Builder<SetAside>  $query
+     * @param  Builder<SetAside>|null  $among
+     * @return Builder<SetAside>
      */
-    public function scopeLanded(Builder $query): void
+    public static function landed(?Builder $among = null): Builder
     {
-        $query->whereRaw('sequence <= (SELECT f.sequence FROM feeds f WHERE f.id = set_aside.feed_id)');
+        return ($among ?? self::query())->whereRaw('sequence <= (SELECT f.sequence FROM feeds f WHERE f.id = set_aside.feed_id)');
     }
 
     /**
      * Those that somebody has to decide about.
      *
-     * @param  Builder<SetAside>  $query
+     * @param  Builder<SetAside>|null  $among
+     * @return Builder<SetAside>
      */
-    public function scopeWaiting(Builder $query): void
+    public static function waiting(?Builder $among = null): Builder
     {
-        $query->where('state', 'waiting')->whereNull('overtaken_by')->landed();
+        return self::landed($among)->where('state', 'waiting')->whereNull('overtaken_by');
     }
 
     /** @return array<string, string|false|null> the record as read, whole; false for what the source did not send */
@@ -85,7 +112,7 @@ final class SetAside extends Record
     {
         $failure = $apart?->judging->decisive();
         $this->update($failure !== null
-            ? ['state' => 'waiting', 'step' => mb_substr(mb_scrub($failure->step), 0, 300), 'reason' => $failure->reason, 'message' => mb_scrub($failure->message), 'at_step' => $apart?->judging->atFailure()]
+            ? ['state' => 'waiting', 'step' => mb_substr(mb_scrub($failure->step), 0, 300), 'reason' => $failure->reason, 'message' => mb_scrub($failure->message), 'at_step' => $apart->judging->atFailure()]
             : ['state' => $landed ? 'sent' : 'let go', 'note' => $landed ? $this->note : 'dropped by a rule when it was sent again', 'sent_by' => $sequence, 'settled_at' => now()]);
     }
 

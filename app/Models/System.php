@@ -4,34 +4,89 @@ declare(strict_types=1);
 
 namespace App\Models;
 
-use App\Support\SystemKind;
+use Carbon\CarbonImmutable;
+use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Database\Eloquent\Relations\HasMany;
+use Illuminate\Support\Carbon;
+use Lighterman\Connectors\Kinds\Connectors;
+use Lighterman\Core\Port\Connector;
+use Lighterman\Core\Port\Source;
+use Lighterman\Core\Port\Target;
 
 /**
  * Anything outside that rows come from or go to. The secret is encrypted at rest and hidden from every rendering.
  *
- * @property SystemKind $kind
- * @property array<string, string|int> $settings  host, port, database, user and tls of a server; path of a file
+ * @property string $kind  of its connector
+ * @property array<string, string|int> $settings  by the form of its connector
+ * @property int $id
+ * @property string $name
+ * @property string|null $secret
+ * @property array<array-key, mixed>|null $findings
+ * @property CarbonImmutable|null $checked_at
+ * @property Carbon|null $created_at
+ * @property Carbon|null $updated_at
  */
 final class System extends Record
 {
     protected $hidden = ['secret'];
 
-    protected $casts = ['kind' => SystemKind::class, 'settings' => 'array', 'secret' => 'encrypted', 'findings' => 'array', 'checked_at' => 'immutable_datetime'];
+    protected $casts = ['settings' => 'array', 'secret' => 'encrypted', 'findings' => 'array', 'checked_at' => 'immutable_datetime'];
+
+    public function connector(): Connector
+    {
+        return Connectors::named($this->kind);
+    }
 
     public function place(): string
     {
-        if ($this->kind->isStore()) {
-            return "{$this->settings['endpoint']}/{$this->settings['bucket']}".(($this->settings['prefix'] ?? '') === '' ? '' : "/{$this->settings['prefix']}");
-        }
+        return $this->connector()->place($this->settings);
+    }
 
-        return $this->kind->isServer() ? "{$this->settings['host']}:{$this->settings['port']}/{$this->settings['database']}" : (string) $this->settings['path'];
+    public function mayBeSource(): bool
+    {
+        return $this->connector() instanceof Source;
+    }
+
+    public function mayBeTarget(): bool
+    {
+        return $this->connector() instanceof Target;
+    }
+
+    /** Whether what is read there are files. */
+    public function bringsFiles(): bool
+    {
+        $connector = $this->connector();
+
+        return $connector instanceof Source && $connector->bringsFiles();
+    }
+
+    /** Whether what lands there are files. */
+    public function keepsFiles(): bool
+    {
+        return self::filesLandIn($this->connector());
+    }
+
+    /** @return Builder<self> those in which files land */
+    public static function keepingFiles(): Builder
+    {
+        return self::query()->whereIn('kind', self::kindsKeepingFiles());
+    }
+
+    /** @return list<string> */
+    public static function kindsKeepingFiles(): array
+    {
+        return Connectors::kinds(self::filesLandIn(...));
+    }
+
+    private static function filesLandIn(Connector $connector): bool
+    {
+        return $connector instanceof Target && $connector->keepsFiles();
     }
 
     /** Who it is read as, in the words of a message. */
     public function account(): string
     {
-        return $this->kind->hasSecret() ? (string) $this->settings['user'] : 'Lighterman';
+        return $this->connector()->form()->secret() === null ? 'Lighterman' : (string) $this->settings['user'];
     }
 
     /** @return HasMany<Route, $this> routes that read from this system */

@@ -13,6 +13,15 @@ use Lighterman\Core\Record\Receipt as Landed;
  * A file that a feed has taken, as it was then. Lighterman's copy of what the receipts say.
  *
  * @property CarbonImmutable $landed_at
+ * @property int $id
+ * @property int $feed_id
+ * @property string $path
+ * @property int $size
+ * @property string $modified
+ * @property string|null $checksum
+ * @property int $rows
+ * @property int $set_aside
+ * @property int $sequence
  */
 final class TakenFile extends Record
 {

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace App\Providers;
 
-use App\Runtime\Systems;
-use App\Support\Frame;
+use App\Pages\Frame;
+use App\Runtime\Common\Systems;
 use App\Support\HouseTime;
 use Illuminate\Database\Eloquent\Model;
 use Illuminate\Database\Events\ConnectionEstablished;

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace App\Runtime;
 
-use App\Runtime\Log\LogRecorder;
-use App\Support\Lanes;
+use App\Pages\Lanes;
+use App\Support\Tides;
 use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
 
@@ -47,8 +47,9 @@ final class Minder
     private function prune(): void
     {
         DB::delete('DELETE FROM behind_minutes WHERE minute < now() - make_interval(days => ?)', [config('lighterman.keep.behind_minutes_days')]);
+        DB::delete("DELETE FROM workers WHERE seen_at < now() - interval '1 day'");
         DB::delete("DELETE FROM behind_fives WHERE at < now() - interval '1 day'");
-        DB::delete("DELETE FROM tides WHERE (step = ? AND at < now() - interval '7 hours') OR at < now() - interval '8 days'", [LogRecorder::STEPS[0]]);
+        DB::delete("DELETE FROM tides WHERE (step = ? AND at < now() - interval '7 hours') OR at < now() - interval '8 days'", [Tides::STEPS[0]]);
         DB::delete('DELETE FROM latency_minutes WHERE minute < now() - make_interval(days => ?)', [config('lighterman.keep.behind_minutes_days')]);
         DB::delete('DELETE FROM set_aside WHERE at < now() - make_interval(days => ?)', [config('lighterman.keep.set_aside_days')]);
         DB::delete('DELETE FROM watched_hours WHERE hour < now() - make_interval(days => ?)', [config('lighterman.keep.runs_days')]);

@@ -4,14 +4,18 @@ declare(strict_types=1);
 
 namespace App\Runtime;
 
-use App\Runtime\Log\LogKeeper;
+use App\Runtime\Common\Fault;
+use App\Runtime\Common\Systems;
+use App\Runtime\Query\FeedRunner;
+use App\Runtime\Work\Leases;
+use App\Runtime\Work\Workers;
 use App\Support\HouseTime;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Log;
 use Lighterman\Connectors\SteadyClock;
 use Throwable;
 
-/** Takes due feeds one after another until told to stop. */
+/** Takes due feeds one after another until told to stop, or left alone by the process that started it. */
 final class Worker
 {
     /** How often it is asked what time it is. */
@@ -25,7 +29,7 @@ final class Worker
 
     public function __construct(Systems $systems, ?string $name = null)
     {
-        $this->leases = new Leases($name ?? gethostname().':'.getmypid());
+        $this->leases = new Leases($name ?? Workers::name((int) getmypid()));
         $this->runner = new FeedRunner($systems, $this->leases, fn (): bool => $this->stop);
     }
 
@@ -37,11 +41,11 @@ final class Worker
 
     public function work(float $idleSeconds = 0.5): void
     {
-        $keeper = new LogKeeper((int) config('lighterman.logs_per_worker'));
+        $parent = posix_getppid();
         $asked = 0.0;
         while (! $this->stop) {
             try {
-                $keeper->tick();
+                $this->stop = posix_getppid() !== $parent;
                 if (SteadyClock::seconds() - $asked > self::CLOCK_SECONDS) {
                     $asked = SteadyClock::seconds();
                     HouseTime::takeFrom(DB::connection());
@@ -58,13 +62,12 @@ final class Worker
                 sleep(1);
             }
         }
-        $keeper->stop();
     }
 
     /** Joins the small files of one feed now; false while another worker holds it. */
     public function join(int $feedId): bool
     {
-        $lease = $this->leases->of($feedId);
+        $lease = $this->leases->feed($feedId);
         if ($lease !== null) {
             $this->runner->join($lease);
         }
@@ -75,7 +78,7 @@ final class Worker
     /** Carries one feed once, now; false while another worker holds it. */
     public function once(int $feedId): bool
     {
-        $lease = $this->leases->of($feedId);
+        $lease = $this->leases->feed($feedId);
         if ($lease !== null) {
             $this->runner->run($lease);
         }

@@ -25,7 +25,7 @@ final class Audit
     /** Who is acting: the person signed in, or the command line's user. */
     public static function person(): string
     {
-        return Auth::user()?->name ?? 'command line';
+        return Auth::user()->name ?? 'command line';
     }
 
     /**

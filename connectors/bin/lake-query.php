@@ -6,7 +6,7 @@ declare(strict_types=1);
 
 use Lighterman\Connectors\Lake\LakeQuery;
 use Lighterman\Connectors\Lake\LakeSettings;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 require __DIR__.'/../../vendor/autoload.php';
 

@@ -12,9 +12,10 @@ use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\LeaseLost;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Port\TargetSystem;
+use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -168,7 +169,7 @@ abstract class ChangeLandingCase extends LogCase
         $this->gate->run('CREATE TABLE orders (id int PRIMARY KEY, state text)');
         $all = [];
         for ($n = 1; $n <= 9; $n++) {
-            $all[] = [$n % 4 === 0 ? new Change('delete', ['1', false], null, 1) : new Change('update', null, ['1', "s{$n}"], 1), new SourceCommit($n, $n * 1_000_000)];
+            $all[] = [$n % 4 === 0 ? new Change('delete', ['1', false], null, 1) : new Change('update', null, ['1', "s{$n}"], 1), new SourceCommit(LogPlace::commitAt($n), $n * 1_000_000)];
         }
         $expected = null;
         foreach ([$all, array_reverse($all), [$all[4], $all[8], $all[0], $all[3], ...$all], [...$all, ...$all]] as $way => $arrival) {

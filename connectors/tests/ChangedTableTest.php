@@ -8,9 +8,9 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\Sampling;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 /** What becomes of a landed table when the treatment of its feed changes. */

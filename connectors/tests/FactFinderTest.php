@@ -4,11 +4,11 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\Postgres\PostgresSource;
+use Lighterman\Connectors\Postgres\Source\PostgresSource;
 use Lighterman\Core\Capture\Advice;
 use Lighterman\Core\Port\CatalogueEntry;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 final class FactFinderTest extends PostgresCase
@@ -84,7 +84,7 @@ final class FactFinderTest extends PostgresCase
             $this->source->shape(TableName::parse('public.bare'));
             self::fail('It has nothing to carry.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame(['no_columns', false], [$trouble->reason, $trouble->mayPass()]);
+            self::assertSame(['no_columns', false], [$trouble->reason->value, $trouble->mayPass()]);
         }
     }
 

@@ -4,9 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\Test;
 
 final class FaithfulTypesTest extends PostgresCase

@@ -9,20 +9,20 @@ use Lighterman\Connectors\Files\FilesSettings;
 use Lighterman\Connectors\Files\FilesSource;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Format\Avro\Writer as AvroWriter;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\Sampling;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Port\TakenFiles;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Record\Unreadable;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 /** Files of every format, good and bad, into PostgreSQL. */
@@ -249,7 +249,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
             }
             self::fail('It was read to its end.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame(['file_changing', true], [$trouble->reason, $trouble->mayPass()]);
+            self::assertSame(['file_changing', true], [$trouble->reason->value, $trouble->mayPass()]);
         } finally {
             $reader->close();
             $session->close();
@@ -269,7 +269,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
         $this->target->discard('feed-drop');
 
         $shape = new Shape([new Column('id', Type::parse('int64')), new Column('price', Type::parse('decimal(38,6)')), new Column('day', Type::parse('date')), new Column('raw', Type::parse('bytes')), new Column('what', Type::parse('text'))]);
-        $writer = new AvroWriter($shape, 'prices');
+        $writer = new AvroWriter($shape, 'prices', random_bytes(16));
         $avro = $writer->begin().$writer->row(['1', '99999999999999999999999999999999.999999', '1850-03-15', '\\x00ff', "tab\t\\ line\n"]).$writer->row(['2', null, null, null, '']).$writer->end();
         $this->leave('p-1.avro', $avro, 90);
         $this->leave('p-2.avro', substr($avro, 0, -20), 80);
@@ -347,7 +347,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
                 $source->shape(new TableName(FilesSource::SCHEMA, $pattern));
                 self::fail($pattern);
             } catch (SystemTrouble $trouble) {
-                self::assertSame($reason, $trouble->reason, $pattern);
+                self::assertSame($reason, $trouble->reason->value, $pattern);
             }
         }
         symlink('/etc', "{$this->path}/etc");

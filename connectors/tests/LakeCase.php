@@ -9,8 +9,8 @@ use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\Ledger;
 use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Partition;
 
 /** A fresh lake beside the databases. */
 abstract class LakeCase extends PostgresCase
@@ -45,7 +45,7 @@ abstract class LakeCase extends PostgresCase
      */
     protected function lakeFeed(string $table, ?string $watermark, array $key, Landing $landing = Landing::Upsert, array $partitions = [], array $more = []): FeedDefinition
     {
-        return $this->feed($table, $watermark, $key, $landing, ['partitionBy' => Partition::all($table, $partitions), ...$more]);
+        return $this->feed($table, $watermark, $key, $landing, ['partitionBy' => Partition::all($partitions), ...$more]);
     }
 
     /** @return list<string> data files that lie in the lake's folder, whether they count or not */

@@ -5,11 +5,11 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\FileWriting;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -142,7 +142,7 @@ final class LakeFormatsTest extends LakeCase
                 $this->carry($feed, into: $this->lake);
                 self::fail('NaN landed.');
             } catch (SystemTrouble $trouble) {
-                self::assertSame('unfit_value', $trouble->reason);
+                self::assertSame('unfit_value', $trouble->reason->value);
             }
             $this->gate->run('UPDATE t SET wide = NULL, exact = NULL WHERE id = 7; DELETE FROM t WHERE id = 5');
         }

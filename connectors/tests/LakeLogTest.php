@@ -7,16 +7,17 @@ namespace Lighterman\Connectors\Tests;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\LocalFolder;
-use Lighterman\Core\Definition\FileWriting;
-use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Change;
+use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\TargetSystem;
+use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\DataProvider;
@@ -78,7 +79,7 @@ final class LakeLogTest extends ChangeLandingCase
         $random = new Randomizer(new Mt19937($seed));
         $this->orders();
         foreach ([[], ['format' => 'jsonl']] as $n => $as) {
-            $feed = $this->logFeed('public.orders', ['id'], $landing, ['landed' => new \Lighterman\Core\Port\TableName('gate', "orders{$n}"), 'name' => "orders {$n}", 'partitionBy' => Partition::all('orders', ['state']), 'writing' => FileWriting::fromArray($as)]);
+            $feed = $this->logFeed('public.orders', ['id'], $landing, ['landed' => new \Lighterman\Core\Shape\TableName('gate', "orders{$n}"), 'name' => "orders {$n}", 'partitionBy' => Partition::all(['state']), 'writing' => FileWriting::fromArray($as)]);
             $session = $this->landing($feed);
             for ($delivery = 0; $delivery < 5; $delivery++) {
                 for ($i = $random->getInt(1, 40); $i > 0; $i--) {
@@ -109,7 +110,7 @@ final class LakeLogTest extends ChangeLandingCase
         $old = $this->landing($upsert, $journal);
         $this->gate->run("INSERT INTO orders VALUES (1, 'a')");
         $plans = [];
-        $commit = new SourceCommit(1, 1);
+        $commit = new SourceCommit(LogPlace::commitAt(1), 1);
         foreach ([$upsert, $journal] as $feed) {
             $plans[$feed->name] = self::plan($feed);
             $plans[$feed->name]->add(new Change('insert', null, ['1', 'a', null], 1), $commit);
@@ -120,7 +121,7 @@ final class LakeLogTest extends ChangeLandingCase
         }
         $new = $this->lake->openChanges('route', 2);
         try {
-            $old->commit([$upsert->name => Position::log('0/1'), $journal->name => Position::log('0/1')], 1, [], null);
+            $old->commit([$upsert->name => Position::log('0/1'), $journal->name => Position::log('0/1')], LogPlace::before(1), [], null);
             self::fail('It committed.');
         } catch (LeaseLost) {
             self::assertSame([0, 0], [$this->lake->count($upsert->landed), $this->lake->count($journal->landed)]);
@@ -135,16 +136,16 @@ final class LakeLogTest extends ChangeLandingCase
         foreach ($plans as $name => $plan) {
             $again->apply($name, $plan);
         }
-        $again->commit([$upsert->name => Position::log('0/1'), $journal->name => Position::log('0/1')], 7, [], null);
-        self::assertSame([1, 1, 7], [$this->lake->count($upsert->landed), $this->lake->count($journal->landed), $again->position()]);
+        $again->commit([$upsert->name => Position::log('0/1'), $journal->name => Position::log('0/1')], LogPlace::before(7), [], null);
+        self::assertSame([1, 1, '0/7'], [$this->lake->count($upsert->landed), $this->lake->count($journal->landed), $again->position()]);
 
         // A feed that begins anew leaves the others alone, while they go on.
         $this->lake->discard($upsert->name);
         $again->begin();
         $plans[$journal->name]->clear();
-        $plans[$journal->name]->add(new Change('insert', null, ['2', 'b', null], 1), new SourceCommit(2, 2));
+        $plans[$journal->name]->add(new Change('insert', null, ['2', 'b', null], 1), new SourceCommit(LogPlace::commitAt(2), 2));
         $again->apply($journal->name, $plans[$journal->name]);
-        $again->commit([$journal->name => Position::log('0/2')], 8, [], null);
+        $again->commit([$journal->name => Position::log('0/2')], LogPlace::before(8), [], null);
         self::assertSame(['gate.orders_append'], array_keys($this->lake->tables()));
         self::assertSame([2, 2], [$this->lake->count($journal->landed), $again->sequence($journal->name)]);
         $again->close();
@@ -160,10 +161,10 @@ final class LakeLogTest extends ChangeLandingCase
             $session->begin();
             foreach ([$journal, $upsert] as $feed) {
                 $plan = self::plan($feed);
-                $plan->add(new Change('insert', null, [$feed === $upsert ? $state : '7', 's', null], 1), new SourceCommit($lsn, $lsn));
+                $plan->add(new Change('insert', null, [$feed === $upsert ? $state : '7', 's', null], 1), new SourceCommit(LogPlace::commitAt($lsn), $lsn));
                 $session->apply($feed->name, $plan);
             }
-            $session->commit([$journal->name => Position::log("0/{$lsn}"), $upsert->name => Position::log("0/{$lsn}")], $lsn, [], null);
+            $session->commit([$journal->name => Position::log("0/{$lsn}"), $upsert->name => Position::log("0/{$lsn}")], LogPlace::before($lsn), [], null);
         };
         for ($lsn = 1; $lsn <= 12; $lsn++) {
             $deliver($session, $lsn, (string) $lsn);
@@ -191,10 +192,10 @@ final class LakeLogTest extends ChangeLandingCase
         $session->begin();
         $this->lake->openChanges('route', 2)->close();
         $plan = self::plan($journal);
-        $plan->add(new Change('insert', null, ['15', 's', null], 1), new SourceCommit(15, 15));
+        $plan->add(new Change('insert', null, ['15', 's', null], 1), new SourceCommit(LogPlace::commitAt(15), 15));
         $session->apply($journal->name, $plan);
         try {
-            $session->commit([$journal->name => Position::log('0/15')], 15, [], null);
+            $session->commit([$journal->name => Position::log('0/15')], LogPlace::before(15), [], null);
             self::fail('It committed.');
         } catch (LeaseLost) {
             self::assertSame([14, []], [$this->lake->count($journal->landed), $this->strays()]);
@@ -214,17 +215,17 @@ final class LakeLogTest extends ChangeLandingCase
             $put = function (ChangeLanding $session, array $ids, int $lsn) use ($feed): void {
                 $plan = self::plan($feed);
                 foreach ($ids as $n => $id) {
-                    $plan->add(new Change('load', null, [(string) $id, 'x', null], $n), new SourceCommit($lsn, $lsn * 1_000_000));
+                    $plan->add(new Change('load', null, [(string) $id, 'x', null], $n), new SourceCommit(LogPlace::commitAt($lsn), $lsn * 1_000_000));
                 }
                 $session->apply($feed->name, $plan);
             };
             $session->begin();
             $put($session, [1, 2, 3, 4], 1);
-            $session->commit([$feed->name => Position::log('0/1')], 1, [], null);
+            $session->commit([$feed->name => Position::log('0/1')], LogPlace::before(1), [], null);
             $session->noteKeys($feed->name, whole: true);
             $session->begin();
             $put($session, [1], 2);
-            $session->commit([$feed->name => Position::log('0/2')], 2, [], null);
+            $session->commit([$feed->name => Position::log('0/2')], LogPlace::before(2), [], null);
             $late = $session;
             $session = $this->lake->openChanges('route', ++$token);
             $session->admit($feed->landedTable(), $feed->name);
@@ -236,8 +237,8 @@ final class LakeLogTest extends ChangeLandingCase
             }
             $session->begin();
             $put($session, [3], 3);
-            $session->sweep($feed->name, new SourceCommit(3, 3_000_000));
-            $receipt = $session->commit([$feed->name => Position::log('0/3')], 3, [], null)[$feed->name];
+            $session->sweep($feed->name, new SourceCommit(LogPlace::commitAt(3), 3_000_000));
+            $receipt = $session->commit([$feed->name => Position::log('0/3')], LogPlace::before(3), [], null)[$feed->name];
             $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
             self::assertSame([['ids' => '1,3']], $this->landed("SELECT string_agg(id, ',' ORDER BY id) AS ids FROM {$feed->landed}{$current}"));
             self::assertSame(3, $receipt->read);

@@ -6,9 +6,9 @@ namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Connectors\Lake\DataFile;
 use Lighterman\Connectors\Lake\LocalFolder;
-use Lighterman\Core\Definition\FileWriting;
+use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 use Random\Engine\Mt19937;

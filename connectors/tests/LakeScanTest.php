@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\Test;
 
 /** Tables that lie in a lake and that no feed has landed. */

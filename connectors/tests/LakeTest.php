@@ -9,17 +9,17 @@ use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\Page;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\ListText;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\Attributes\TestWith;
 
@@ -425,7 +425,7 @@ final class LakeTest extends LakeCase
             $this->carry($feed, into: $this->lake);
             self::fail('It landed.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame(['no_folder', true], [$trouble->reason, $trouble->mayPass()]);
+            self::assertSame(['no_folder', true], [$trouble->reason->value, $trouble->mayPass()]);
             self::assertDirectoryDoesNotExist($this->path);
         } finally {
             rename("{$this->path}.away", $this->path);
@@ -459,7 +459,7 @@ final class LakeTest extends LakeCase
             $this->carry($feed, into: $this->lake);
             self::fail('It landed.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame('unfit_value', $trouble->reason);
+            self::assertSame('unfit_value', $trouble->reason->value);
             self::assertStringContainsString('NaN', $trouble->getMessage());
         }
         self::assertSame([0, []], [$this->lake->count($feed->landed), $this->dataFiles()]);
@@ -508,7 +508,7 @@ final class LakeTest extends LakeCase
             $this->lake->query('SELECT count(*) FROM range(1000000000) a, range(1000000) b WHERE hash(a, b) = 1', 10, 1);
             self::fail('It ended.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame('too_long', $trouble->reason);
+            self::assertSame('too_long', $trouble->reason->value);
             self::assertLessThan(5, microtime(true) - $begun);
         }
     }

@@ -4,15 +4,15 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\Postgres\PostgresSource;
-use Lighterman\Connectors\Postgres\PostgresTarget;
+use Lighterman\Connectors\Postgres\Landing\PostgresTarget;
+use Lighterman\Connectors\Postgres\Source\PostgresSource;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 final class LandingTest extends PostgresCase
@@ -35,7 +35,7 @@ final class LandingTest extends PostgresCase
         try {
             $does();
         } catch (SystemTrouble $e) {
-            self::assertSame($reason, $e->reason, $e->getMessage());
+            self::assertSame($reason, $e->reason->value, $e->getMessage());
             self::assertStringContainsString($said, $e->getMessage());
 
             return;

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSource;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Source\PostgresSource;
 use Lighterman\Core\Landing\Landing;
 use PHPUnit\Framework\Attributes\Test;
 

@@ -11,7 +11,7 @@ use Lighterman\Connectors\Lake\Ledger;
 use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\Page;
 use Lighterman\Connectors\Lake\RoutePage;
-use Lighterman\Core\Definition\FileWriting;
+use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;

@@ -9,7 +9,6 @@ use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Log\Begin;
 use Lighterman\Core\Capture\Log\Commit;
 use Lighterman\Core\Capture\Log\LoggedRow;
-use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\Truncated;
 use Lighterman\Core\Definition\FeedDefinition;
@@ -23,9 +22,11 @@ use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\LogReader;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Position\LogPlace;
+use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Shape\TableName;
 
 /** A log between the two test databases, and the plainest way to land what it brings. */
 abstract class LogCase extends PostgresCase
@@ -34,7 +35,7 @@ abstract class LogCase extends PostgresCase
 
     protected ?LogReader $reader = null;
 
-    private int $place = 0;
+    private ?Place $place = null;
 
     protected function setUp(): void
     {
@@ -83,7 +84,7 @@ abstract class LogCase extends PostgresCase
     /** Reads everything committed by now. @return list<Begin|Commit|LoggedRow|Truncated> */
     protected function read(): array
     {
-        $this->reader ??= $this->log->open(0);
+        $this->reader ??= $this->log->open(null);
         $mark = bin2hex(random_bytes(8));
         $this->log->mark($mark, after: true);
         $messages = [];
@@ -104,12 +105,12 @@ abstract class LogCase extends PostgresCase
     protected function land(ChangeLanding $landing, FeedDefinition $feed): Receipt
     {
         $plan = self::plan($feed);
-        $commit = new SourceCommit(0, 0);
+        $commit = new SourceCommit(LogPlace::commitAt(0), 0);
         $number = 0;
         $landing->begin();
         foreach ($this->read() as $message) {
             if ($message instanceof Begin) {
-                $commit = new SourceCommit($message->lsn, $message->committedAt);
+                $commit = new SourceCommit($message->place, $message->committedAt);
                 $number = 0;
             } elseif ($message instanceof Commit) {
                 $this->place = $message->end;
@@ -123,7 +124,7 @@ abstract class LogCase extends PostgresCase
         }
         $landing->apply($feed->name, $plan);
 
-        return $landing->commit([$feed->name => Position::log(Lsn::text($this->place))], $this->place, [$feed->name => 1], $commit->time())[$feed->name];
+        return $landing->commit([$feed->name => Position::log($this->place?->text() ?? self::fail('Nothing was read.'))], $this->place, [$feed->name => 1], $commit->time())[$feed->name];
     }
 
     private static function change(FeedDefinition $feed, LoggedRow $row, int $number): Change

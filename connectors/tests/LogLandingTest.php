@@ -26,7 +26,7 @@ final class LogLandingTest extends ChangeLandingCase
         $this->gate->run("CREATE TYPE mood AS ENUM ('calm', 'windy');
             CREATE TABLE everything (id bigint PRIMARY KEY, b boolean, s smallint, n numeric, n2 numeric(12,4), r real, d double precision, t text, v varchar(20), c char(5), y bytea, da date, ti time, tz timetz, ts timestamp, tt timestamptz, i interval, u uuid, j json, jb jsonb, e mood, li int[], lt text[], ip inet,
                 total numeric GENERATED ALWAYS AS (n2 * 2) STORED)");
-        $this->log->ensure([new \Lighterman\Core\Port\TableName('public', 'everything')], true);
+        $this->log->ensure([new \Lighterman\Core\Shape\TableName('public', 'everything')], true);
         $feed = $this->logFeed('public.everything', ['id']);
         self::assertNotContains('total', $feed->carried()->names(), 'what the source computes is not in its log');
         $this->gate->run(<<<'SQL'

@@ -10,8 +10,8 @@ use Lighterman\Core\Capture\Log\Commit;
 use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 final class LogSetUpTest extends LogCase
@@ -116,12 +116,12 @@ final class LogSetUpTest extends LogCase
         self::assertSame(['lighterman_'.$this->database('gate')], array_column($book->all(), 'name'));
         $book->drop('lighterman_'.$this->database('gate'));
         self::assertSame([], $book->all());
-        foreach ([fn () => $this->log->open(0), fn () => $this->log->ensure([], false)] as $use) {
+        foreach ([fn () => $this->log->open(null), fn () => $this->log->ensure([], false)] as $use) {
             try {
                 $use();
                 self::fail('it was used');
             } catch (SystemTrouble $trouble) {
-                self::assertSame('slot_gone', $trouble->reason);
+                self::assertSame('slot_gone', $trouble->reason->value);
             }
         }
         self::assertSame([], $book->all(), 'no new slot takes its place unasked');

@@ -12,8 +12,8 @@ use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -196,7 +196,7 @@ final class MariaDbTest extends OtherSourceCase
                 (new MariaDbSource($settings))->catalogue();
                 self::fail('It answered.');
             } catch (SystemTrouble $trouble) {
-                self::assertSame($reason, $trouble->reason);
+                self::assertSame($reason, $trouble->reason->value);
                 self::assertStringNotContainsString('sour-apple-77', $trouble->getMessage().$trouble->remedy().print_r($settings, true));
             }
         }

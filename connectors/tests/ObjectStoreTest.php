@@ -14,11 +14,12 @@ use Lighterman\Connectors\Objects\Fetched;
 use Lighterman\Connectors\Objects\ObjectStore;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\FileWriting;
+use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LeaseLost;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 /** A lake in an object store, and files taken from one. */
@@ -206,7 +207,7 @@ final class ObjectStoreTest extends LakeCase
         self::assertSame('new', file_get_contents($fetched->path('a/new', static fn () => self::fail('It is here.'))));
         $this->expectException(SystemTrouble::class);
         try {
-            $fetched->path('b', static fn () => throw SystemTrouble::passing('x', 'x', 'x'));
+            $fetched->path('b', static fn () => throw SystemTrouble::passing(Reason::Store, 'x', 'x'));
         } finally {
             self::assertFileDoesNotExist("{$folder}/b");
             self::assertSame([], glob("{$folder}/*.new"));

@@ -16,8 +16,8 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -191,7 +191,7 @@ abstract class OtherSourceCase extends PostgresCase
         self::assertNull($this->log->state());
         $this->does('INSERT INTO casks VALUES (1)');
         $this->expectExceptionMessageMatches('/change table .* is gone/');
-        $this->log->open(0);
+        $this->log->open(null);
     }
 
     #[Test]
@@ -234,7 +234,7 @@ abstract class OtherSourceCase extends PostgresCase
             $this->other->shape($this->table('nowhere'));
             self::fail('It has a shape.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame('no_table', $trouble->reason);
+            self::assertSame('no_table', $trouble->reason->value);
         }
     }
 

@@ -4,17 +4,18 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSettings;
-use Lighterman\Connectors\Postgres\PostgresSource;
-use Lighterman\Connectors\Postgres\PostgresTarget;
+use Lighterman\Connectors\Postgres\Landing\PostgresTarget;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
+use Lighterman\Connectors\Postgres\Server\Quoted;
+use Lighterman\Connectors\Postgres\Source\PostgresSource;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\TestCase;
 
 /** Two fresh databases on the test server, and a way to carry a feed between them as the worker does. */
@@ -127,8 +128,8 @@ abstract class PostgresCase extends TestCase
     /** Asserts by full comparison that the copy holds exactly the source's rows. */
     protected function assertCopied(FeedDefinition $feed, string $where = 'true'): void
     {
-        $columns = Connection::names($feed->carried()->names());
-        $sql = static fn (TableName $t, string $where): string => "SELECT t::text AS row FROM (SELECT {$columns} FROM ".Connection::name($t->schema).'.'.Connection::name($t->name)." WHERE {$where}) t ORDER BY 1";
+        $columns = Quoted::names($feed->carried()->names());
+        $sql = static fn (TableName $t, string $where): string => "SELECT t::text AS row FROM (SELECT {$columns} FROM ".Quoted::name($t->schema).'.'.Quoted::name($t->name)." WHERE {$where}) t ORDER BY 1";
         $at = array_column($this->gate->rows($sql($feed->source, $where)), 'row');
         $landed = array_column($this->house->rows($sql($feed->landed, 'true')), 'row');
         self::assertSame([], array_map(static fn (?string $r): string => mb_strcut((string) $r, 0, 80), array_slice(array_diff($at, $landed), 0, 5)), 'rows of the source that the copy lacks');

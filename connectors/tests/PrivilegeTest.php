@@ -4,11 +4,11 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\Log\ReplicationStream;
-use Lighterman\Connectors\Postgres\PostgresSettings;
-use Lighterman\Connectors\Postgres\PsqlStream;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
+use Lighterman\Connectors\Postgres\Source\PsqlStream;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 /** What the server refuses for want of a privilege is answered with the statement that grants it. */
@@ -47,7 +47,7 @@ final class PrivilegeTest extends PostgresCase
 
                 return $granted;
             } catch (SystemTrouble $trouble) {
-                self::assertSame('no_privilege', $trouble->reason, $trouble->getMessage());
+                self::assertSame('no_privilege', $trouble->reason->value, $trouble->getMessage());
                 self::assertStringStartsWith('weighbridge: ', $trouble->getMessage());
                 $granted[] = $statement = explode(';', $trouble->remedy())[0];
                 $this->gate->run($statement);

@@ -10,8 +10,8 @@ use Lighterman\Connectors\Sqlite\SqliteSource;
 use Lighterman\Connectors\Triggers\TriggerLog;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
 use PDOException;
 use PHPUnit\Framework\Attributes\Test;
@@ -102,7 +102,7 @@ final class SqliteTest extends OtherSourceCase
             $this->carryOther($feed);
             self::fail('It did not wait.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame(['busy', true], [$trouble->reason, $trouble->mayPass()]);
+            self::assertSame(['busy', true], [$trouble->reason->value, $trouble->mayPass()]);
         }
         $writer->exec('COMMIT');
         usleep(1_100_000);
@@ -135,7 +135,7 @@ final class SqliteTest extends OtherSourceCase
                 (new SqliteSource(new SqliteSettings('cellar', $path)))->catalogue();
                 self::fail("{$path} was opened.");
             } catch (SystemTrouble $trouble) {
-                self::assertSame($reason, $trouble->reason);
+                self::assertSame($reason, $trouble->reason->value);
             }
         }
         self::assertFileDoesNotExist("{$this->folder}/none.db");

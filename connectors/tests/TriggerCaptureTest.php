@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\Postgres\Connection;
+use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Triggers\PostgresChangeTable;
 use Lighterman\Connectors\Triggers\TriggerLog;
 use Lighterman\Core\Capture\Log\Begin;
@@ -14,8 +14,8 @@ use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\Truncated;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\LogReader;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 /** Changes that triggers of a PostgreSQL source write down. */
@@ -239,10 +239,10 @@ final class TriggerCaptureTest extends PostgresCase
         $this->begin();
         $this->gate->run('DROP TABLE lighterman.readings_test0001');
         try {
-            $this->log->open(0);
+            $this->log->open(null);
             self::fail('It was opened.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame('changes_gone', $trouble->reason);
+            self::assertSame('changes_gone', $trouble->reason->value);
             self::assertFalse($trouble->mayPass());
         }
     }
@@ -278,7 +278,7 @@ final class TriggerCaptureTest extends PostgresCase
             $this->log->ensure([$this->loads], true);
             self::fail('Triggers were made.');
         } catch (SystemTrouble $trouble) {
-            self::assertSame('open_transactions', $trouble->reason);
+            self::assertSame('open_transactions', $trouble->reason->value);
             self::assertTrue($trouble->mayPass());
         }
         $other->run('COMMIT');

@@ -10,6 +10,7 @@ use Lighterman\Connectors\Triggers\StoredChange;
 use Lighterman\Connectors\Triggers\TriggerReader;
 use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\Log\Mark;
+use Lighterman\Core\Position\ReadingPlace;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
 
@@ -58,7 +59,7 @@ final class TriggerReaderTest extends TestCase
     public function a_mark_comes_after_everything_that_was_there_when_it_was_asked_for(): void
     {
         [$table, $readings] = $this->table();
-        $reader = new TriggerReader($table, 'cellar', $readings[1]->place() + 2);
+        $reader = new TriggerReader($table, 'cellar', ReadingPlace::before(1, 2));
         $reader->mark('beat', after: true);
         $told = [];
         for ($look = 0; $look < 6; $look++) {
@@ -76,7 +77,7 @@ final class TriggerReaderTest extends TestCase
     {
         [$table, $readings] = $this->table();
         $told = [];
-        $reader = new TriggerReader($table, 'cellar', $readings[2]->place() + 1);
+        $reader = new TriggerReader($table, 'cellar', ReadingPlace::before(2, 1));
         for ($look = 0; $look < 4; $look++) {
             $told = [...$told, ...$this->told($reader)];
             usleep(110_000);

@@ -9,18 +9,18 @@ use App\Feeds\SystemBook;
 use App\Models\Feed;
 use App\Models\Person;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Runtime\Worker;
 use Illuminate\Contracts\Console\Kernel;
 use Illuminate\Foundation\Application;
 use Illuminate\Foundation\Testing\DatabaseTransactions;
 use Illuminate\Foundation\Testing\TestCase;
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSettings;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 
 /** The application with a source and a target database of its own; Lighterman's own tables are rolled back after each test. */
 abstract class AppCase extends TestCase

@@ -7,7 +7,7 @@ namespace Tests\App;
 use App\Feeds\DefinitionFile;
 use App\Models\Feed;
 use Illuminate\Support\Facades\Artisan;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 

@@ -12,9 +12,8 @@ use App\Models\Feed;
 use App\Models\Run;
 use App\Models\SetAside;
 use App\Models\TakenFile;
-use App\Runtime\Systems;
-use App\Runtime\TakenBook;
-use App\Support\SystemKind;
+use App\Runtime\Common\Systems;
+use App\Runtime\Common\TakenBook;
 use PHPUnit\Framework\Attributes\Test;
 use Random\Engine\Mt19937;
 use Random\Randomizer;
@@ -29,7 +28,7 @@ final class FilesFeedTest extends AppCase
         parent::setUp();
         $this->path = sys_get_temp_dir().'/drop-'.bin2hex(random_bytes(5));
         mkdir($this->path);
-        $this->source = SystemBook::add('lab drop', ['path' => $this->path], '', SystemKind::Files);
+        $this->source = SystemBook::add('lab drop', ['path' => $this->path], '', 'files');
         $this->actingAs($this->engineer());
     }
 

@@ -9,14 +9,13 @@ use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
 use App\Models\Feed;
 use App\Models\SetAside;
-use App\Runtime\Systems;
-use App\Support\SystemKind;
+use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\Artisan;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 use PDO;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\Attributes\TestWith;
@@ -33,7 +32,7 @@ final class ForeignValuesTest extends LogRunnerCase
         parent::setUp();
         $this->path = sys_get_temp_dir().'/cellar-'.bin2hex(random_bytes(4)).'.db';
         $this->cellar = new PDO("sqlite:{$this->path}");
-        $this->source = SystemBook::add('cellar', ['path' => $this->path], '', SystemKind::Sqlite);
+        $this->source = SystemBook::add('cellar', ['path' => $this->path], '', 'sqlite');
     }
 
     protected function tearDown(): void

@@ -6,8 +6,7 @@ namespace Tests\App;
 
 use App\Feeds\SystemBook;
 use App\Models\System;
-use App\Runtime\Systems;
-use App\Support\SystemKind;
+use App\Runtime\Common\Systems;
 
 /** A fresh lake beside the warehouse. */
 abstract class LakeCase extends AppCase
@@ -21,7 +20,7 @@ abstract class LakeCase extends AppCase
         parent::setUp();
         $this->path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
         mkdir($this->path);
-        $this->lake = SystemBook::add('lake', ['path' => $this->path], '', SystemKind::Lake);
+        $this->lake = SystemBook::add('lake', ['path' => $this->path], '', 'lake');
     }
 
     protected function tearDown(): void

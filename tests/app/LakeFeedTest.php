@@ -9,18 +9,18 @@ use App\Models\Feed;
 use App\Models\Run;
 use App\Models\SetAside;
 use App\Models\System;
-use App\Runtime\FeedRunner;
-use App\Runtime\FileJoining;
-use App\Runtime\Leases;
-use App\Runtime\Systems;
-use App\Support\ResultChart;
+use App\Pages\ResultChart;
+use App\Runtime\Common\FileJoining;
+use App\Runtime\Common\Systems;
+use App\Runtime\Query\FeedRunner;
+use App\Runtime\Work\Leases;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\QueryResult;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -40,7 +40,7 @@ final class LakeFeedTest extends LakeCase
     #[Test]
     public function a_feed_lands_in_the_lake_with_treatments_set_aside_records_and_receipts(): void
     {
-        $feed = $this->carry($this->feed(['partitionBy' => Partition::all('loads', ['band']), 'treatment' => Treatment::fromArray(['failing' => 'set_aside', 'columns' => [['as' => 'band', 'steps' => [['derive' => 'kg % 3']]]], 'checks' => [['check' => 'range', 'columns' => ['kg'], 'to' => '490', 'else' => 'set_aside']]])]));
+        $feed = $this->carry($this->feed(['partitionBy' => Partition::all(['band']), 'treatment' => Treatment::fromArray(['failing' => 'set_aside', 'columns' => [['as' => 'band', 'steps' => [['derive' => 'kg % 3']]]], 'checks' => [['check' => 'range', 'columns' => ['kg'], 'to' => '490', 'else' => 'set_aside']]])]));
         $run = $this->lastRun($feed);
         self::assertSame([500, 490, 10, 1, true], [$run->read, $run->inserted, $run->set_aside, $run->batches, $run->addsUp()]);
         self::assertSame([['0', '163'], ['1', '164'], ['2', '163']], $this->inLake('SELECT band, count(*) FROM copy.loads GROUP BY 1 ORDER BY 1'));
@@ -80,7 +80,7 @@ final class LakeFeedTest extends LakeCase
     #[Test]
     public function the_landed_page_counts_files_and_compares_a_row_and_a_query_is_drawn(): void
     {
-        $this->carry($this->feed(['partitionBy' => Partition::all('loads', ['day(updated_at)'])]));
+        $this->carry($this->feed(['partitionBy' => Partition::all(['day(updated_at)'])]));
         $this->actingAs($this->engineer());
         $page = (string) $this->get('/landed/loads?count=1&key[id]=77')->assertOk()->getContent();
         self::assertMatchesRegularExpression('/<b>500<\/b> rows in <b>1 file<\/b>,.*updated_at_day=\d{4}-\d\d-\d\d/s', $page);
@@ -103,7 +103,7 @@ final class LakeFeedTest extends LakeCase
         $this->post('/systems', ['kind' => 'lake', 'name' => 'another', 'path' => 'relative/path'])->assertSessionHasErrors('path');
         self::assertNull(System::where('name', 'another')->first());
         $this->expectExceptionMessage('does not name a partition');
-        Partition::all('loads', ['week(updated_at)']);
+        Partition::all(['week(updated_at)']);
     }
 
     #[Test]

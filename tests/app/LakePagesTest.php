@@ -9,13 +9,12 @@ use App\Feeds\WritingInput;
 use App\Models\AuditEntry;
 use App\Models\Feed;
 use App\Models\System;
-use App\Support\LandedTables;
-use App\Support\ShapeHistory;
-use App\Support\SystemKind;
+use App\Pages\LandedTables;
+use App\Pages\ShapeHistory;
 use Illuminate\Support\Facades\Artisan;
 use Lighterman\Connectors\Tests\StandInStore;
-use Lighterman\Core\Definition\FileWriting;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Landing\FileWriting;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\Test;
 
 /** How a lake is set up, looked at and changed on its pages. */
@@ -124,6 +123,6 @@ final class LakePagesTest extends LakeCase
         // A wrong secret is told without the right one being lost.
         $this->followingRedirects()->put('/systems/far lake', ['secret' => 'wrong'] + $given)->assertSee('SignatureDoesNotMatch');
         $this->followingRedirects()->put('/systems/far lake', ['secret' => 'invented-secret'] + $given)->assertSee('A name can be taken once only');
-        self::assertSame(['lake', 'lake-store'], System::whereIn('kind', ['lake', 'lake-store'])->orderBy('id')->pluck('kind')->map(static fn (SystemKind $k): string => $k->value)->all());
+        self::assertSame(['lake', 'lake-store'], System::keepingFiles()->orderBy('id')->pluck('kind')->all());
     }
 }

@@ -8,14 +8,14 @@ use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Models\RouteLog;
 use App\Models\Run;
-use App\Runtime\Log\LogLeases;
-use App\Runtime\Log\LogRunner;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
+use App\Runtime\Stream\LogRunner;
+use App\Runtime\Work\Leases;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 
 /** Feeds whose changes are read from a log, run without a worker of their own. */
 abstract class LogRunnerCase extends AppCase
@@ -45,8 +45,8 @@ abstract class LogRunnerCase extends AppCase
     /** @param  (callable(int): void)|null  $meanwhile  called before every message, with the number of calls */
     protected function drain(?callable $meanwhile = null, ?RouteLog $log = null): void
     {
-        $leases = new LogLeases('test');
-        $lease = $leases->of(($log ?? RouteLog::sole())->id);
+        $leases = new Leases('test');
+        $lease = $leases->log(($log ?? RouteLog::sole())->id);
         self::assertNotNull($lease);
         $calls = 0;
         (new LogRunner(app(Systems::class), $leases, static function () use ($meanwhile, &$calls): bool {
@@ -59,8 +59,8 @@ abstract class LogRunnerCase extends AppCase
     /** @param  callable(): bool  $stop  asked before every message */
     protected function readUntil(callable $stop): void
     {
-        $leases = new LogLeases('test');
-        $lease = $leases->of(RouteLog::sole()->id);
+        $leases = new Leases('test');
+        $lease = $leases->log(RouteLog::sole()->id);
         self::assertNotNull($lease);
         (new LogRunner(app(Systems::class), $leases, $stop))->run($lease);
     }

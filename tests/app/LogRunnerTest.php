@@ -14,14 +14,13 @@ use App\Models\RouteLog;
 use App\Models\Run;
 use App\Models\RunLine;
 use App\Models\SetAside;
-use App\Runtime\Log\LogLeases;
-use App\Runtime\Log\LogRunner;
-use App\Runtime\Systems;
-use App\Support\Decisions;
-use App\Support\Delays;
-use App\Support\Frame;
-use App\Support\SystemKind;
-use App\Support\TideChart;
+use App\Pages\Decisions;
+use App\Pages\Delays;
+use App\Pages\Frame;
+use App\Pages\TideChart;
+use App\Runtime\Common\Systems;
+use App\Runtime\Stream\LogRunner;
+use App\Runtime\Work\Leases;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
@@ -29,12 +28,13 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Truncates;
-use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\LeaseLost;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\SystemTrouble;
 use LogicException;
+use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\Attributes\TestWith;
 
@@ -109,8 +109,8 @@ final class LogRunnerTest extends LogRunnerCase
         $feed = $this->logFeed();
         $this->drain();
         $this->gate->run('UPDATE loads SET kg = 5 WHERE id = 1');
-        $leases = new LogLeases('test');
-        $lease = $leases->of(RouteLog::sole()->id);
+        $leases = new Leases('test');
+        $lease = $leases->log(RouteLog::sole()->id);
         self::assertNotNull($lease);
         $retyped = false;
         $until = microtime(true) + 20;
@@ -247,13 +247,66 @@ final class LogRunnerTest extends LogRunnerCase
         $this->assertCopied();
     }
 
+    /** @return iterable<string, array{string, string, string}> what breaks one feed, what mends it, and what it is called */
+    public static function ownTroubles(): iterable
+    {
+        yield 'a record that stops it' => ['UPDATE loads SET kg = -5 WHERE id = 7', '', 'failed'];
+        yield 'a constraint of its landed table' => ['UPDATE loads SET kg = 77777 WHERE id = 7', 'ALTER TABLE copy.loads DROP CONSTRAINT small', 'failed'];
+        yield 'a landed table that is gone' => ['ALTER TABLE copy.loads RENAME TO elsewhere', 'ALTER TABLE copy.elsewhere RENAME TO loads', 'failed'];
+        yield 'a shape that moved' => ['ALTER TABLE loads ADD more int', 'ALTER TABLE loads DROP more', 'held'];
+    }
+
+    #[Test]
+    #[DataProvider('ownTroubles')]
+    public function one_feeds_trouble_neither_closes_the_log_nor_holds_up_another(string $breaks, string $mends, string $state): void
+    {
+        $this->gate->run('CREATE TABLE other (id int PRIMARY KEY, n int); INSERT INTO other SELECT g, 0 FROM generate_series(1, 50) g');
+        $feed = $this->logFeed('loads', ['treatment' => Treatment::fromArray(['checks' => [['check' => 'range', 'columns' => ['kg'], 'from' => '0', 'else' => 'stop']], 'failing' => 'stop'])]);
+        $other = $this->logFeed('other');
+        $this->drain();
+        $this->house->run('ALTER TABLE copy.loads ADD CONSTRAINT small CHECK (kg < 70000) NOT VALID');
+        $at = fn (string $sql) => str_contains($sql, ' copy.') ? $this->house->run($sql) : $this->gate->run($sql);
+        $reader = fn (): ?string => $this->gate->value("SELECT string_agg(pid::text, ' ') FROM pg_stat_activity WHERE datname = current_database() AND application_name = 'lighterman log'");
+        [$step, $readers, $until] = [0, [], microtime(true) + 40];
+        $this->readUntil(function () use (&$step, &$readers, $until, $at, $breaks, $mends, $reader, $feed, $other): bool {
+            $landed = fn (): bool => $this->house->value('SELECT count(*) FROM copy.other WHERE n <> '.$step) === '0';
+            if ($step === 0 && $reader() !== null) {
+                $readers[] = $reader();
+                // In one transaction with what the other brings, and in between transactions of both.
+                $at($breaks);
+                $this->gate->run('BEGIN; UPDATE other SET n = 1; UPDATE loads SET updated_at = clock_timestamp() WHERE id % 50 = 7; COMMIT');
+                $step = 1;
+            } elseif ($step === 1 && $landed() && $feed->fresh()?->standing !== 'carried') {
+                $readers[] = $reader();
+                self::assertSame('on time', $other->fresh()?->state());
+                $mends === '' ? FeedBook::change($feed->refresh()->load('definition'), FeedDefinition::fromArray(['treatment' => ['checks' => [['check' => 'range', 'columns' => ['kg'], 'from' => '0', 'else' => 'warn']], 'failing' => 'stop']] + $feed->definition->body)) : $at($mends);
+                $this->gate->run('BEGIN; UPDATE other SET n = 2; DELETE FROM loads WHERE id % 50 = 8; COMMIT');
+                FeedBook::resume([$feed->fresh() ?? self::fail('gone')]);
+                $step = 2;
+            } elseif ($step === 2 && $landed() && $feed->fresh()?->state() === 'on time' && $this->house->value('SELECT count(*) FROM copy.loads WHERE id % 50 = 8') === '0') {
+                $readers[] = $reader();
+                $step = 3;
+            }
+
+            return $step === 3 || microtime(true) > $until;
+        });
+        self::assertSame(3, $step, (string) json_encode($feed->refresh()->trouble));
+        self::assertCount(1, array_unique($readers), 'the log was read on by the same reader');
+        $this->drain();
+        $this->assertCopied();
+        $this->assertCopied('other', 'other', 'id, n');
+        self::assertSame(1, $feed->runs()->where('state', $state)->count());
+        $this->assertRunsAddUp($feed);
+        $this->assertRunsAddUp($other);
+    }
+
     #[Test]
     public function who_waits_for_everything_is_told_when_another_worker_takes_over(): void
     {
         $this->logFeed();
         $this->expectException(LeaseLost::class);
         $this->drain(static function (int $call): void {
-            $call !== 2 ?: RouteLog::query()->increment('token');
+            $call !== 2 ?: DB::table('leases')->increment('token');
         });
     }
 
@@ -264,7 +317,7 @@ final class LogRunnerTest extends LogRunnerCase
         $path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
         mkdir($path);
         try {
-            $this->target = SystemBook::add('lake', ['path' => $path], '', SystemKind::Lake);
+            $this->target = SystemBook::add('lake', ['path' => $path], '', 'lake');
             $feed = $this->logFeed(more: ['name' => 'journal', 'landing' => Landing::Append]);
             $log = RouteLog::where('route_id', $feed->route_id)->sole();
             for ($n = 0; $n < 3; $n++) {
@@ -295,7 +348,7 @@ final class LogRunnerTest extends LogRunnerCase
         $path = sys_get_temp_dir().'/lake-'.bin2hex(random_bytes(5));
         mkdir($path);
         try {
-            $this->target = SystemBook::add('lake', ['path' => $path], '', SystemKind::Lake);
+            $this->target = SystemBook::add('lake', ['path' => $path], '', 'lake');
             $this->gate->run("CREATE TABLE public.far (id int PRIMARY KEY, price numeric(10,2), any_price numeric, at timestamp); INSERT INTO far VALUES (1, 'NaN', 1, now()), (2, 1, 'NaN', '294276-01-01'), (3, 2.5, 'NaN', '294246-12-31'), (4, NULL, NULL, 'infinity');
                 ALTER TABLE far ADD tags text[], ADD grid int[]; UPDATE far SET tags = '{a,\"b c\",NULL}', grid = '{{1,2},{3,4}}' WHERE id = 3; INSERT INTO far (id, tags) VALUES (5, '{{a},{b}}')");
             $feed = $this->logFeed('far', ['capture' => $capture, 'treatment' => Treatment::fromArray(['columns' => [['from' => 'grid', 'steps' => [['convert' => 'text']]]], 'failing' => 'set_aside'])]);
@@ -374,7 +427,7 @@ final class LogRunnerTest extends LogRunnerCase
             self::fail('it went on');
         } catch (Explained $trouble) {
             self::assertInstanceOf(SystemTrouble::class, $trouble);
-            self::assertSame('slot_gone', $trouble->reason);
+            self::assertSame('slot_gone', $trouble->reason->value);
         }
         self::assertSame('failed', $feed->refresh()->load('route.logs')->state());
         self::assertSame([['failed' => 1], 1, ['loads']], [(new Frame)->byState(), (new Frame)->decisions(), Decisions::waiting()->pluck('name')->all()], 'every page says so');
@@ -447,7 +500,7 @@ final class LogRunnerTest extends LogRunnerCase
     {
         $feed = $this->logFeed();
         $this->drain();
-        $this->gate->run('ALTER PUBLICATION '.RouteLog::sole()->publication.' DROP TABLE loads; UPDATE loads SET kg = 77 WHERE id = 5');
+        $this->gate->run('ALTER PUBLICATION '.RouteLog::sole()->names['publication'].' DROP TABLE loads; UPDATE loads SET kg = 77 WHERE id = 5');
         $this->drain();
         $this->assertCopied();
         self::assertStringStartsWith('Was taken out of publication', $feed->refresh()->recentGap()['why'] ?? '');
@@ -474,7 +527,7 @@ final class LogRunnerTest extends LogRunnerCase
         $ignored = $this->logFeed('loads', ['name' => 'ignored', 'deletes' => Deletes::Ignore, 'landed' => new TableName('copy', 'ignored')]);
         $versions = $this->logFeed('loads', ['name' => 'versions', 'landing' => Landing::Versions, 'landed' => new TableName('copy', 'versions')]);
         $this->drain();
-        $publication = RouteLog::sole()->publication;
+        $publication = RouteLog::sole()->names['publication'];
         $this->gate->run("ALTER PUBLICATION {$publication} DROP TABLE loads; DELETE FROM loads WHERE id IN (1, 250, 500)");
         $this->drain();
         $this->assertCopied();
@@ -530,7 +583,7 @@ final class LogRunnerTest extends LogRunnerCase
             $this->drain();
             self::fail('it went on');
         } catch (SystemTrouble $trouble) {
-            self::assertSame('changes_gone', $trouble->reason);
+            self::assertSame('changes_gone', $trouble->reason->value);
         }
         self::assertSame('failed', $feed->refresh()->load('route.logs')->state());
         FeedBook::beginAnew(RouteLog::sole());
@@ -616,7 +669,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->gate->run('UPDATE loads SET kg = 77 WHERE id = 6');
         $this->drain();
         self::assertSame(['6', '77'], array_column($this->house->rows('SELECT kilos FROM copy.loads WHERE id = 6 ORDER BY valid_from'), 'kilos'));
-        AsideDesk::edit(SetAside::with('feed')->waiting()->sole(), ['kg' => '5']);
+        AsideDesk::edit(SetAside::waiting()->with('feed')->sole(), ['kg' => '5']);
         AsideDesk::send($feed->load('route'), SetAside::where('feed_id', $feed->id));
         $this->drain();
         self::assertSame([['6', 'f'], ['5', 'f'], ['77', 't']], array_map(array_values(...), $this->house->rows('SELECT kilos, is_current FROM copy.loads WHERE id = 6 ORDER BY source_position')));

@@ -10,8 +10,8 @@ use App\Models\RouteLog;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\Attributes\TestWith;
 
@@ -171,7 +171,9 @@ final class MeddlingTest extends LogRunnerCase
             INSERT INTO parted SELECT g, g::text FROM generate_series(1, 1500) g; CREATE TABLE p3 (id int PRIMARY KEY, v text); INSERT INTO p3 SELECT g, g::text FROM generate_series(2000, 2099) g');
         $feed = $this->logFeed('parted', ['capture' => $capture]);
         $this->drain();
-        foreach (['ALTER TABLE parted ATTACH PARTITION p3 FOR VALUES FROM (2000) TO (3000)', 'ALTER TABLE parted DETACH PARTITION p2', 'TRUNCATE p3', 'DROP TABLE p3'] as $sql) {
+        foreach (['ALTER TABLE parted ATTACH PARTITION p3 FOR VALUES FROM (2000) TO (3000)', 'ALTER TABLE parted DETACH PARTITION p2', 'TRUNCATE p3', 'DROP TABLE p3',
+            'CREATE TABLE p5 (LIKE parted INCLUDING ALL); INSERT INTO p5 SELECT g, g::text FROM generate_series(5000, 5049) g; ALTER TABLE parted ATTACH PARTITION p5 FOR VALUES FROM (5000) TO (6000)',
+            "CREATE TABLE p6 AS SELECT 6001 AS id, 'x'::text AS v; ALTER TABLE p6 ADD PRIMARY KEY (id); ALTER TABLE parted ATTACH PARTITION p6 FOR VALUES FROM (6000) TO (7000)"] as $sql) {
             $this->gate->run($sql);
             $this->settle();
             $this->assertCopied('parted', 'parted', 'id, v');
@@ -190,7 +192,7 @@ final class MeddlingTest extends LogRunnerCase
     {
         $feed = $this->logFeed();
         $this->drain();
-        $publication = '"'.RouteLog::sole()->publication.'"';
+        $publication = '"'.RouteLog::sole()->names['publication'].'"';
         foreach ([
             "ALTER PUBLICATION {$publication} SET (publish = 'insert, update'); DELETE FROM loads WHERE id = 1; ALTER PUBLICATION {$publication} SET (publish = 'insert, update, delete, truncate')",
             "ALTER PUBLICATION {$publication} SET (publish = 'insert, update'); DELETE FROM loads WHERE id = 2",

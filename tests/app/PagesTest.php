@@ -8,7 +8,7 @@ use App\Feeds\FeedBook;
 use App\Models\AuditEntry;
 use App\Models\Feed;
 use App\Models\System;
-use App\Support\Frame;
+use App\Pages\Frame;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
 use PDO;

@@ -7,10 +7,12 @@ namespace Tests\App;
 use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Models\Run;
-use App\Runtime\FeedRunner;
-use App\Runtime\Leases;
+use App\Runtime\Common\Receipts;
+use App\Runtime\Common\Systems;
 use App\Runtime\Minder;
-use App\Runtime\Systems;
+use App\Runtime\Query\FeedRunner;
+use App\Runtime\Work\Leases;
+use App\Runtime\Work\Workers;
 use Illuminate\Database\Events\ConnectionEstablished;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Event;
@@ -20,6 +22,8 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Record\Receipt as Landed;
+use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\Test;
 
 final class RunnerTest extends AppCase
@@ -142,8 +146,9 @@ final class RunnerTest extends AppCase
     public function one_worker_at_a_time_holds_a_feed_and_the_token_grows(): void
     {
         $feed = $this->feed();
+        DB::update("UPDATE feeds SET due_at = now() - interval '1 second'");
         $first = (new Leases('one'))->next();
-        self::assertSame($feed->id, $first?->feedId);
+        self::assertSame($feed->id, $first?->of);
         self::assertNull((new Leases('two'))->next());
         DB::update("UPDATE leases SET expires_at = now() - interval '1 second'");
         $second = (new Leases('two'))->next();
@@ -166,6 +171,79 @@ final class RunnerTest extends AppCase
     }
 
     #[Test]
+    public function what_is_due_is_taken_by_promise_at_risk(): void
+    {
+        [$far, $near, $new] = array_map(fn (string $name): Feed => $this->feed(['name' => $name, 'landed' => new TableName('copy', $name)]), ['far', 'near', 'new']);
+        DB::update("UPDATE feeds SET due_at = now() - interval '9 minutes', complete_up_to = now() - interval '10 minutes', promise_seconds = 3600, position = '{\"phase\": \"after\"}' WHERE id = ?", [$far->id]);
+        DB::update("UPDATE feeds SET due_at = now(), complete_up_to = now() - interval '1 minute', promise_seconds = 90, position = '{\"phase\": \"after\"}' WHERE id = ?", [$near->id]);
+        DB::update("UPDATE feeds SET due_at = now() - interval '2 minutes', promise_seconds = 300 WHERE id = ?", [$new->id]);
+        $leases = new Leases('test');
+        self::assertSame([$near->id, $new->id, $far->id, null], array_map(static fn (): ?int => $leases->next()?->of, range(1, 4)));
+    }
+
+    #[Test]
+    public function long_loads_take_no_more_than_their_share_of_the_workers(): void
+    {
+        $feeds = array_map(fn (int $n): Feed => $this->feed(['name' => "loads{$n}", 'landed' => new TableName('copy', "loads{$n}")]), range(1, 5));
+        foreach ($feeds as $n => $feed) {
+            DB::update('UPDATE feeds SET due_at = now() - make_interval(secs => ?) WHERE id = ?', [60 - $n, $feed->id]);
+        }
+        DB::update("UPDATE feeds SET position = '{\"phase\": \"after\"}', complete_up_to = now() WHERE id = ?", [$feeds[4]->id]);
+        foreach (['a', 'b', 'c', 'd'] as $worker) {
+            DB::insert('INSERT INTO workers (name, seen_at) VALUES (?, now())', [$worker]);
+        }
+        DB::insert("INSERT INTO workers (name, seen_at) VALUES ('gone', now() - interval '1 hour')");
+        $taken = array_map(static fn (string $worker): ?int => (new Leases($worker))->next()?->of, ['a', 'b', 'c', 'd']);
+        self::assertSame([$feeds[0]->id, $feeds[1]->id, $feeds[4]->id, null], $taken);
+        DB::delete('DELETE FROM workers');
+        DB::delete('DELETE FROM leases');
+        self::assertSame([$feeds[0]->id, $feeds[4]->id], [(new Leases('a'))->next()?->of, (new Leases('b'))->next()?->of], 'one may always load');
+    }
+
+    #[Test]
+    public function what_a_worker_holds_is_renewed_while_it_is_at_work_and_only_then(): void
+    {
+        $feed = $this->feed();
+        $lease = (new Leases('one'))->feed($feed->id);
+        self::assertNotNull($lease);
+        $left = static fn (): float => (float) DB::selectOne('SELECT extract(epoch FROM expires_at - clock_timestamp()) AS s FROM leases')->s;
+        DB::update("UPDATE leases SET expires_at = clock_timestamp() + interval '1 second'");
+        Leases::renewAll(['another']);
+        self::assertLessThan(1.1, $left());
+        Leases::renewAll(['one']);
+        self::assertGreaterThan(5, $left());
+        (new Leases('one'))->release($lease);
+        Leases::renewAll(['one']);
+        self::assertLessThan(0, $left(), 'what was given back stays free');
+        $child = proc_open(['sleep', '60'], [], $pipes);
+        self::assertIsResource($child);
+        $pid = proc_get_status($child)['pid'];
+        self::assertTrue(Workers::works($pid));
+        posix_kill($pid, SIGSTOP);
+        usleep(50_000);
+        self::assertFalse(Workers::works($pid), 'who stands still may never go on');
+        posix_kill($pid, SIGKILL);
+        proc_close($child);
+        self::assertFalse(Workers::works($pid));
+    }
+
+    #[Test]
+    public function receipts_copied_again_are_counted_once(): void
+    {
+        $feed = $this->carry($this->feed());
+        $count = static fn (): array => [DB::table('receipts')->count(), (int) DB::table('carried_hours')->sum('rows')];
+        $before = $count();
+        self::assertSame(500, $before[1]);
+        $session = app(Systems::class)->target($feed->route->target)->open($feed->definition->parsed()->landedTable(), $feed->uid, 99);
+        $receipts = array_map(static fn (Landed $r): array => [$feed->id, $r], $session->receiptsAfter(0));
+        $session->close();
+        self::assertNotSame([], $receipts);
+        Receipts::copy($receipts);
+        Receipts::copy([...$receipts, [PHP_INT_MAX, $receipts[0][1]]]);
+        self::assertSame($before, $count(), 'and what is of a feed that is gone not at all');
+    }
+
+    #[Test]
     public function a_load_under_way_is_paused_resumed_and_cancelled(): void
     {
         $this->gate->run("INSERT INTO loads SELECT g, g, now() - interval '1 day' FROM generate_series(501, 600000) g");
@@ -176,7 +254,7 @@ final class RunnerTest extends AppCase
                 $act($feed->fresh());
 
                 return false;
-            }))->run($leases->of($feed->id) ?? self::fail('no lease'));
+            }))->run($leases->feed($feed->id) ?? self::fail('no lease'));
             $feed->refresh();
         };
 

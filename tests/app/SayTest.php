@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
-use App\Support\Charts;
+use App\Pages\Charts;
 use App\Support\Say;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;

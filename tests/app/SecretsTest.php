@@ -8,7 +8,7 @@ use App\Feeds\SystemBook;
 use App\Models\AuditEntry;
 use App\Models\Person;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\Artisan;
 use Illuminate\Support\Facades\DB;
 use PHPUnit\Framework\Attributes\Test;

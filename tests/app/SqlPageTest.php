@@ -6,11 +6,11 @@ namespace Tests\App;
 
 use App\Feeds\SystemBook;
 use App\Models\SavedQuery;
-use App\Runtime\RunningQuery;
-use App\Runtime\Systems;
+use App\Runtime\Common\RunningQuery;
+use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 use Symfony\Component\HttpFoundation\BinaryFileResponse;
 
@@ -73,7 +73,7 @@ final class SqlPageTest extends LakeCase
                 });
                 self::fail('It came to its end.');
             } catch (SystemTrouble $trouble) {
-                self::assertSame('stopped', $trouble->reason);
+                self::assertSame('stopped', $trouble->reason->value);
             }
             self::assertLessThan(10, microtime(true) - $begun);
         }

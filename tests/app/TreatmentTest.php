@@ -12,14 +12,14 @@ use App\Models\Feed;
 use App\Models\MaskKey;
 use App\Models\Run;
 use App\Models\SetAside;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\Artisan;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\Test;
 use RuntimeException;
 
@@ -64,7 +64,7 @@ final class TreatmentTest extends AppCase
         $run = $this->lastRun($feed);
         self::assertSame([500, 496, 1, 3, 1, true], [$run->read, $run->inserted, $run->dropped, $run->set_aside, $run->warned, $run->addsUp()]);
         self::assertSame(['11', '5.50', '22', 'gate', (string) $run->id], array_values(array_intersect_key($this->house->row('SELECT kg, weight_kg, double, from_system, by_run FROM copy.loads WHERE id = 11') ?? [], array_flip(['kg', 'weight_kg', 'double', 'from_system', 'by_run']))));
-        $aside = SetAside::where('feed_id', $feed->id)->waiting()->orderBy('id')->get();
+        $aside = SetAside::waiting()->where('feed_id', $feed->id)->orderBy('id')->get();
         self::assertSame(['not_a_number', 'check_range', 'not_a_number'], $aside->pluck('reason')->all());
         self::assertSame(['id = 7', 'id = 9', 'id = 90'], $aside->pluck('key')->all());
         self::assertStringContainsString('weight_kg: the value is not a number: "heavy"', $aside[0]->message);
@@ -78,7 +78,7 @@ final class TreatmentTest extends AppCase
     {
         $this->gate->run("UPDATE loads SET weight = '1,5' WHERE id IN (3, 4, 5)");
         $feed = $this->carry($this->treated(['columns' => [['from' => 'weight', 'steps' => [['convert' => 'decimal(8,2)']]]]]));
-        self::assertSame(3, SetAside::where('feed_id', $feed->id)->waiting()->count());
+        self::assertSame(3, SetAside::waiting()->where('feed_id', $feed->id)->count());
 
         $this->touch("weight = '9.25'", 'id = 4');
         $feed = $this->carry($feed);
@@ -145,11 +145,11 @@ final class TreatmentTest extends AppCase
         $this->house->run('CREATE TRIGGER no BEFORE INSERT ON copy.loads FOR EACH STATEMENT EXECUTE FUNCTION copy.no()');
         $feed = $this->carry($feed);
         self::assertSame('failed', $feed->standing);
-        self::assertSame([1, 0], [SetAside::where('feed_id', $feed->id)->count(), SetAside::where('feed_id', $feed->id)->waiting()->count()]);
+        self::assertSame([1, 0], [SetAside::where('feed_id', $feed->id)->count(), SetAside::waiting()->where('feed_id', $feed->id)->count()]);
         $this->house->run('DROP TRIGGER no ON copy.loads');
         FeedBook::resume([$feed]);
         $feed = $this->carry($feed);
-        self::assertSame([1, 1], [SetAside::where('feed_id', $feed->id)->count(), SetAside::where('feed_id', $feed->id)->waiting()->count()]);
+        self::assertSame([1, 1], [SetAside::where('feed_id', $feed->id)->count(), SetAside::waiting()->where('feed_id', $feed->id)->count()]);
         self::assertSame('499', $this->house->value('SELECT count(*) FROM copy.loads'));
     }
 
@@ -161,18 +161,18 @@ final class TreatmentTest extends AppCase
         $this->gate->run("UPDATE loads SET grower = 'grower 9' WHERE id = 11");
         $feed->update(['due_at' => now()]);
         $feed = $this->carry($feed);
-        self::assertSame(1, SetAside::where('feed_id', $feed->id)->waiting()->count());
+        self::assertSame(1, SetAside::waiting()->where('feed_id', $feed->id)->count());
         self::assertSame(2, SetAside::where('feed_id', $feed->id)->count());
         self::assertSame([500, 498, 1, 1], [($run = $this->lastRun($feed))->read, $run->inserted, $run->dropped, $run->set_aside]);
         self::assertTrue($run->addsUp());
         // What is mended goes beside what the last reload brought, until the next one reads the source afresh.
-        AsideDesk::edit(SetAside::with('feed')->where('feed_id', $feed->id)->waiting()->sole(), ['weight' => '3']);
+        AsideDesk::edit(SetAside::waiting()->with('feed')->where('feed_id', $feed->id)->sole(), ['weight' => '3']);
         AsideDesk::send($feed->load('route'), SetAside::where('feed_id', $feed->id));
         $this->gate->run('DELETE FROM loads WHERE id > 100');
         $feed->update(['due_at' => now()]);
         $feed = $this->carry($feed);
         self::assertSame('98', $this->house->value('SELECT count(*) FROM copy.loads'));
-        self::assertSame(1, SetAside::where('feed_id', $feed->id)->waiting()->count());
+        self::assertSame(1, SetAside::waiting()->where('feed_id', $feed->id)->count());
         self::assertTrue($this->lastRun($feed)->addsUp());
     }
 
@@ -199,7 +199,7 @@ final class TreatmentTest extends AppCase
             'columns' => [['from' => 'grower', 'steps' => [['convert' => 'varchar(10)', 'else' => 'fail'], ['mask' => 'keyed_hash']]], ['from' => 'weight', 'steps' => [['convert' => 'decimal(8,2)']]], ['as' => 'shout', 'steps' => [['derive' => 'upper(grower)']]]],
             'checks' => [['check' => 'pattern', 'columns' => ['grower'], 'as_read' => true, 'pattern' => '^g', 'else' => 'set_aside'], ['check' => 'expression', 'expression' => "not (as_read('grower') contains 'Quill')", 'else' => 'set_aside']],
         ]));
-        self::assertSame(3, SetAside::where('feed_id', $feed->id)->waiting()->count());
+        self::assertSame(3, SetAside::waiting()->where('feed_id', $feed->id)->count());
         $this->touch("grower = '".self::MARKER."'", 'id = 8');
         $feed = $this->carry($feed);
 
@@ -376,7 +376,7 @@ final class TreatmentTest extends AppCase
         FeedBook::change($feed->load('definition'), FeedDefinition::fromArray(['treatment' => ['columns' => [['from' => 'kg', 'as' => 'region', 'steps' => [['derive' => 'value % 45', 'type' => 'int32'], $lookup]], ['from' => 'grower', 'as' => 'odd']], 'failing' => 'set_aside']] + $feed->definition->body));
         $this->touch('kg = kg', 'id <= 90');
         $feed = $this->carry($feed);
-        self::assertSame([6, 'not_found'], [SetAside::where('feed_id', $feed->id)->waiting()->count(), SetAside::where('feed_id', $feed->id)->first()->reason]);
+        self::assertSame([6, 'not_found'], [SetAside::waiting()->where('feed_id', $feed->id)->count(), SetAside::where('feed_id', $feed->id)->first()->reason]);
         self::assertStringContainsString('region: the value is not found in the lookup: "42"', SetAside::where('feed_id', $feed->id)->first()->message);
 
         // A table that is gone stops the feed; nothing is taken for not found.

@@ -4,9 +4,9 @@ declare(strict_types=1);
 
 namespace Tests\Drills;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSettings;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\TestCase;
 
 /** A Lighterman of its own on the test server, with real worker processes that can be killed. */
@@ -46,7 +46,7 @@ abstract class DrillCase extends TestCase
     }
 
     /**
-     * Starts a worker, and kills it once it has begun a run.
+     * Starts a worker, and kills it with its children once it has begun a run.
      *
      * @param  callable(): void  $meanwhile
      * @param  int  $most  milliseconds until it is killed
@@ -63,7 +63,9 @@ abstract class DrillCase extends TestCase
         }
         usleep(mt_rand(0, $most) * 1000);
         $running = (int) $this->own->value("SELECT count(*) FROM runs WHERE id > \$1 AND state = 'running'", [$known]);
+        $children = array_map(intval(...), array_filter(explode("\n", (string) shell_exec('pgrep -P '.proc_get_status($worker)['pid']))));
         proc_terminate($worker, SIGKILL);
+        array_map(static fn (int $pid): bool => posix_kill($pid, SIGKILL), $children);
         proc_close($worker);
 
         return $running;

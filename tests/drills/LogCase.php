@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Tests\Drills;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A route whose log is read, with a landing of every kind, and traffic that does what makes change capture hard. */
 abstract class LogCase extends DrillCase
@@ -130,7 +130,7 @@ abstract class LogCase extends DrillCase
     protected function drain(): void
     {
         // A reader that was killed holds its lease for a moment yet.
-        $this->waitUntil('the lease has run out', fn (): bool => $this->own->value('SELECT expires_at IS NULL OR expires_at < clock_timestamp() FROM route_logs') === 't', 30);
+        $this->waitUntil('the lease has run out', fn (): bool => $this->own->value('SELECT count(*) FROM leases WHERE log_id IS NOT NULL AND expires_at > clock_timestamp()') === '0', 30);
         $this->command(['log:read', static::ROUTE, '--drain']);
     }
 

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Tests\Drills;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 /** Source and target are servers of their own here, that can be stopped; a proxy stands before each, that can be cut. */

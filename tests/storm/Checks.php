@@ -6,19 +6,20 @@ namespace Tests\Storm;
 
 use App\Models\Feed;
 use App\Models\Run;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap as EngineTypes;
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\Sql;
-use Lighterman\Connectors\Postgres\TypeMap;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\Quoted;
+use Lighterman\Connectors\Postgres\Server\Sql;
+use Lighterman\Connectors\Postgres\Server\TypeMap;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Compares copies with their sources, row by row, and figures with what was done. */
 final readonly class Checks
@@ -91,7 +92,7 @@ final readonly class Checks
     /** @param  (callable(string): string)|null  $of  gives the expression of a key's column, when it is not its name */
     private function key(Feed $feed, FeedDefinition $definition, ?callable $of = null): string
     {
-        $columns = array_combine($definition->key, array_map($of ?? Connection::name(...), $definition->key));
+        $columns = array_combine($definition->key, array_map($of ?? Quoted::name(...), $definition->key));
 
         return isset($this->others[$feed->name]) ? $this->others[$feed->name]->spelt($columns) : 'ROW('.implode(', ', $columns).')::text';
     }
@@ -102,7 +103,7 @@ final readonly class Checks
      */
     private function row(Feed $feed, array $names, array $as = []): string
     {
-        $columns = array_combine($names, array_map(static fn (string $n): string => Connection::name($as[$n] ?? $n), $names));
+        $columns = array_combine($names, array_map(static fn (string $n): string => Quoted::name($as[$n] ?? $n), $names));
 
         return 'md5('.(isset($this->others[$feed->name]) ? $this->others[$feed->name]->spelt($columns) : 'ROW('.implode(', ', $columns).')::text').')';
     }
@@ -120,8 +121,8 @@ final readonly class Checks
         $technical = $definition->landedTable()->technical();
 
         return match (true) {
-            $definition->landing === Landing::Versions => Connection::name($technical['is_current']->name),
-            isset($technical['deleted_at']) => Connection::name($technical['deleted_at']->name).' IS NULL',
+            $definition->landing === Landing::Versions => Quoted::name($technical['is_current']->name),
+            isset($technical['deleted_at']) => Quoted::name($technical['deleted_at']->name).' IS NULL',
             default => 'true',
         };
     }
@@ -136,7 +137,7 @@ final readonly class Checks
         $columns = $landed->columns();
         $select = 'SELECT '.implode(', ', array_map(static fn ($c): string => EngineTypes::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $columns)).' FROM '.Engine::name($landed->name->schema).'.'.Engine::name($landed->name->name);
         $found = app(Systems::class)->target($feed->route->target)->query($select, 200_000, 60);
-        $this->house->run('DROP TABLE IF EXISTS pg_temp.lake_copy; CREATE TEMP TABLE lake_copy ('.implode(', ', array_map(static fn ($c): string => Connection::name($c->name).' '.TypeMap::write($c->type), $columns)).')');
+        $this->house->run('DROP TABLE IF EXISTS pg_temp.lake_copy; CREATE TEMP TABLE lake_copy ('.implode(', ', array_map(static fn ($c): string => Quoted::name($c->name).' '.TypeMap::write($c->type), $columns)).')');
         $this->house->copyBegin('pg_temp.lake_copy');
         foreach ($found->rows as $row) {
             $this->house->copyPut(CopyText::line($row));
@@ -149,7 +150,7 @@ final readonly class Checks
     /** Whether the versions of every key follow each other without a gap, the last one being current. */
     private function chain(Feed $feed, FeedDefinition $definition): ?string
     {
-        $key = Connection::names($definition->key);
+        $key = Quoted::names($definition->key);
         $broken = (int) $this->house->value("SELECT count(*) FROM (SELECT valid_from, valid_to, is_current, change_kind, lead(valid_from) OVER w AS next, lead(source_position) OVER w = source_position AS twice FROM {$this->copy($feed, $definition)} WINDOW w AS (PARTITION BY {$key} ORDER BY source_position)) v
             WHERE twice OR valid_to < valid_from OR (change_kind = 'delete' AND (is_current OR valid_to <> valid_from)) OR (change_kind <> 'delete' AND next IS NOT NULL AND valid_to <> greatest(valid_from, next))
                OR (change_kind <> 'delete' AND next IS NULL AND (NOT is_current OR valid_to IS NOT NULL))");

@@ -8,21 +8,22 @@ use Illuminate\Contracts\Console\Kernel;
 use Illuminate\Foundation\Application;
 use Illuminate\Foundation\Testing\TestCase;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSettings;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\InvalidDefinition;
-use Lighterman\Core\Guarantee\Guarantee;
+use Lighterman\Core\Definition\Guarantee;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -107,14 +108,14 @@ final class StormTest extends TestCase
         foreach ([Capture::Log, Capture::Trigger, Capture::Watermark, Capture::Reload] as $capture) {
             foreach (Landing::cases() as $landing) {
                 foreach (['house', 'lake'] as $target) {
-                    foreach ($capture->bringsChanges() && $landing === Landing::Upsert ? Deletes::cases() : [Deletes::Apply] as $deletes) {
+                    foreach (Kinds::of($capture)->bringsChanges() && $landing === Landing::Upsert ? Deletes::cases() : [Deletes::Apply] as $deletes) {
                         try {
                             $definition = new FeedDefinition('f', new TableName('public', 't'), $shape, $capture, ['id'], $landing, new TableName('copy', 'f'), watermark: $capture === Capture::Watermark ? 'touched' : null, deletes: $deletes);
                         } catch (InvalidDefinition) {
                             continue;
                         }
                         if (Guarantee::derive($definition, new SourceCapabilities(true), new TargetCapabilities(true))->claims[0]->strength === 'kept') {
-                            $promised[implode(' ', [$capture->value, $landing->value, ...($capture->bringsChanges() && $landing === Landing::Upsert ? [$deletes->value] : []), 'into', $target])] = $capture === Capture::Log ? ['gate'] : ['gate', 'mariadb', 'sqlite'];
+                            $promised[implode(' ', [$capture->value, $landing->value, ...(Kinds::of($capture)->bringsChanges() && $landing === Landing::Upsert ? [$deletes->value] : []), 'into', $target])] = $capture === Capture::Log ? ['gate'] : ['gate', 'mariadb', 'sqlite'];
                         }
                     }
                 }

@@ -11,16 +11,16 @@ use App\Feeds\SystemBook;
 use App\Models\Feed;
 use App\Models\RouteLog;
 use App\Models\SetAside;
-use App\Runtime\Systems;
-use App\Support\SystemKind;
+use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\Artisan;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSettings;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Core\Capture\Slice;
-use Lighterman\Core\Port\Explained;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Treatment\Sheet;
+use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
 use Symfony\Component\Yaml\Yaml;
 
@@ -87,15 +87,15 @@ final class World
         foreach (['gate', 'house'] as $side) {
             SystemBook::add($side, ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => "storm_{$side}_{$suffix}", 'user' => $this->role, 'tls' => 'prefer'], $this->password);
         }
-        SystemBook::add('lake', ['path' => $this->lake], '', SystemKind::Lake);
+        SystemBook::add('lake', ['path' => $this->lake], '', 'lake');
         [$port, $password] = [(int) getenv('LIGHTERMAN_TEST_MARIA_PORT'), (string) getenv('LIGHTERMAN_TEST_MARIA_PASSWORD')];
         $this->mariadb = new PDO("mysql:host=127.0.0.1;port={$port}", 'lighterman', $password, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION]);
         $this->mariadb->exec("CREATE DATABASE storm_{$suffix}; USE storm_{$suffix}");
-        SystemBook::add('mariadb', ['host' => '127.0.0.1', 'port' => $port, 'database' => "storm_{$suffix}", 'user' => 'lighterman', 'tls' => 'prefer'], $password, SystemKind::MariaDb);
+        SystemBook::add('mariadb', ['host' => '127.0.0.1', 'port' => $port, 'database' => "storm_{$suffix}", 'user' => 'lighterman', 'tls' => 'prefer'], $password, 'mariadb');
         $this->file = sys_get_temp_dir()."/storm-{$suffix}.db";
         $this->sqlite = new PDO("sqlite:{$this->file}", null, null, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION, PDO::ATTR_TIMEOUT => 10]);
         $this->sqlite->exec('PRAGMA journal_mode = WAL');
-        SystemBook::add('sqlite', ['path' => $this->file], '', SystemKind::Sqlite);
+        SystemBook::add('sqlite', ['path' => $this->file], '', 'sqlite');
     }
 
     private static function connect(string $database): Connection
@@ -355,11 +355,11 @@ final class World
     private function renameLanded(Feed $feed, string $column): void
     {
         $definition = $feed->definition->parsed();
-        $lines = array_values(array_filter($definition->treatment->lines, static fn (Line $l): bool => $l->from !== $column));
-        if (count($lines) === count($definition->treatment->lines) && $definition->carried()->column($column) !== null) {
+        $lines = array_values(array_filter($definition->treatment->sheet->lines, static fn (Line $l): bool => $l->from !== $column));
+        if (count($lines) === count($definition->treatment->sheet->lines) && $definition->carried()->column($column) !== null) {
             $lines[] = new Line($column, "landed_{$column}");
         }
-        $this->asked(fn () => DraftBook::save($feed, DraftBook::definition($feed, $definition->treatment->with(lines: $lines)), app(Systems::class)));
+        $this->asked(fn () => DraftBook::save($feed, DraftBook::definition($feed, $definition->treatment->with(sheet: new Sheet($lines, $definition->treatment->sheet->order))), app(Systems::class)));
     }
 
     private function goBack(Feed $feed, int $n): void
@@ -398,7 +398,7 @@ final class World
 
     private function meddlePublication(Table $table, int $n): void
     {
-        foreach (RouteLog::where('capture', 'log')->pluck('publication') as $publication) {
+        foreach (RouteLog::where('capture', 'log')->pluck('names')->pluck('publication') as $publication) {
             $p = "ALTER PUBLICATION \"{$publication}\"";
             $delete = "DELETE FROM {$table->name} WHERE hashtext(id::text) % 41 = 0; {$table->update($n, 15)}";
             $this->atGate(match ($n % 5) {

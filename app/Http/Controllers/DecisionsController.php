@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace App\Http\Controllers;
 
-use App\Support\Decisions;
-use Illuminate\View\View;
+use App\Pages\Decisions;
+use Illuminate\Contracts\View\View;
 
 final class DecisionsController
 {

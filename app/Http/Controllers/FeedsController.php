@@ -8,19 +8,18 @@ use App\Feeds\FeedBook;
 use App\Feeds\SliceInput;
 use App\Feeds\WritingInput;
 use App\Models\Feed;
-use App\Runtime\Systems;
-use App\Support\BehindChart;
-use App\Support\Delays;
-use App\Support\PromiseRecord;
-use App\Support\RowLife;
-use App\Support\TideChart;
+use App\Pages\BehindChart;
+use App\Pages\Delays;
+use App\Pages\PromiseRecord;
+use App\Pages\RowLife;
+use App\Pages\TideChart;
+use App\Runtime\Common\Systems;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
-use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Guarantee\Guarantee;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Definition\Guarantee;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 final class FeedsController
 {
@@ -143,7 +142,7 @@ final class FeedsController
         $given = $request->validate(['act' => 'required|in:pause,resume,runNow,joinFiles', 'feeds' => 'required|array|max:2000', 'feeds.*' => 'string']);
         $feeds = Feed::whereIn('name', $given['feeds'])->get();
         $changed = match ($given['act']) {
-            'pause' => FeedBook::pause($feeds), 'resume' => FeedBook::resume($feeds), 'runNow' => FeedBook::runNow($feeds), 'joinFiles' => FeedBook::joinFiles($feeds),
+            'pause' => FeedBook::pause($feeds), 'resume' => FeedBook::resume($feeds), 'runNow' => FeedBook::runNow($feeds), default => FeedBook::joinFiles($feeds),
         };
         $word = ['pause' => 'paused', 'resume' => 'resumed', 'runNow' => 'asked to run', 'joinFiles' => 'asked to join its small files'][$given['act']];
         $whole = $changed === 1 && $feeds->count() === 1 ? "{$feeds[0]->name} is {$word}." : "{$changed} of {$feeds->count()} feeds {$word}.";
@@ -179,7 +178,7 @@ final class FeedsController
                 $definition = $feed->definition->parsed();
                 $source = $systems->source($feed->route->source);
                 // What a watermark leaves out may have come since the feed was made.
-                $facts = $definition->capture === Capture::Watermark ? $source->facts($definition->source, $definition->key) : null;
+                $facts = $definition->kind()->takesWatermark() ? $source->facts($definition->source, $definition->key) : null;
 
                 return Guarantee::derive($definition, $source->capabilities(), $systems->target($feed->route->target)->capabilities(), $facts);
             });

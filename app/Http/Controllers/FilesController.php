@@ -6,11 +6,11 @@ namespace App\Http\Controllers;
 
 use App\Models\Feed;
 use App\Models\TakenFile;
-use App\Runtime\Systems;
-use App\Runtime\TakenBook;
+use App\Runtime\Common\Systems;
+use App\Runtime\Common\TakenBook;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Trouble\Explained;
 
 /** The files of a feed: those that are taken, and those that wait. */
 final class FilesController

@@ -6,8 +6,8 @@ namespace App\Http\Controllers;
 
 use App\Models\Feed;
 use App\Models\System;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
 
 /** Finds feeds by name, table or column, and systems by name. */
 final class FindController

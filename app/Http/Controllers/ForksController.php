@@ -8,9 +8,11 @@ use App\Feeds\DraftBook;
 use App\Feeds\EditedSheet;
 use App\Feeds\SheetPage;
 use App\Models\Feed;
+use App\Runtime\Common\Systems;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Otherwise;
@@ -19,11 +21,13 @@ use Lighterman\Core\Treatment\Treatment;
 /** The conditions that part a feed's records into tables of their own. */
 final class ForksController
 {
-    public function show(Request $request, Feed $feed, SheetPage $page): View
+    public function show(Request $request, Feed $feed, SheetPage $page, Systems $systems): View
     {
         SheetPage::load($feed);
+        $log = $feed->log();
+        $whole = $log === null ? null : $systems->log($log)->statementForWholeRows(TableName::parse($feed->definition->body['table']));
 
-        return view('feeds.forks', $page->told($request, $feed, EditedSheet::of($feed)) + ['edit' => $request->has('edit') ? (string) $request->query('edit') : null]);
+        return view('feeds.forks', $page->told($request, $feed, EditedSheet::of($feed)) + ['wholeRows' => $whole, 'edit' => $request->has('edit') ? (string) $request->query('edit') : null]);
     }
 
     public function act(Request $request, Feed $feed): RedirectResponse
@@ -53,7 +57,7 @@ final class ForksController
         switch ($act) {
             case 'keep':
                 $typed = Fork::fromArray($request->only(['name', 'when', 'landed']));
-                $forks[$at === false ? count($forks) : $at] = $at === false ? $typed : $typed->treated($forks[$at]->treatment);
+                $forks[$at === false ? count($forks) : $at] = $at === false ? $typed : $typed->with($forks[$at]->sheet);
                 break;
             case 'remove':
                 unset($forks[$at]);

@@ -8,18 +8,18 @@ use App\Feeds\KeyComparison;
 use App\Feeds\SystemBook;
 use App\Models\Feed;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Pages\ShapeHistory;
+use App\Runtime\Common\Systems;
 use App\Support\Audit;
-use App\Support\ShapeHistory;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
 use Lighterman\Connectors\Lake\LakeTarget;
-use Lighterman\Core\Definition\LandedTable;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Port\KeptFiles;
 use Lighterman\Core\Port\KeptTable;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Explained;
 
 /** What has landed, and whether it is the same as at the source. */
 final class LandedController
@@ -31,7 +31,7 @@ final class LandedController
     public function index(): View
     {
         $kept = $troubles = [];
-        $targets = System::whereHas('routesTo')->orWhereIn('kind', ['lake', 'lake-store'])->orderBy('name')->get();
+        $targets = System::whereHas('routesTo')->orWhereIn('kind', System::kindsKeepingFiles())->orderBy('name')->get();
         foreach ($targets as $target) {
             try {
                 $kept[$target->name] = $this->systems->target($target)->kept();
@@ -41,7 +41,7 @@ final class LandedController
         }
         $found = array_filter(array_map(static fn (array $tables): array => array_filter($tables, static fn (KeptTable $t): bool => $t->shape !== null), $kept));
 
-        return view('landed.index', ['feeds' => Feed::with('route.target', 'route.logs', 'definition')->orderBy('landed')->limit(1000)->get(), 'kept' => $kept, 'troubles' => $troubles, 'found' => $found, 'lakes' => $targets->filter(static fn (System $s): bool => $s->kind->keepsFiles())]);
+        return view('landed.index', ['feeds' => Feed::with('route.target', 'route.logs', 'definition')->orderBy('landed')->limit(1000)->get(), 'kept' => $kept, 'troubles' => $troubles, 'found' => $found, 'lakes' => $targets->filter(static fn (System $s): bool => $s->keepsFiles())]);
     }
 
     public function show(Request $request, Feed $feed): View
@@ -84,7 +84,7 @@ final class LandedController
     {
         $lake = $this->lake($request->validate(['system' => 'required|string'])['system']);
         $target = $this->systems->target($lake);
-        abort_unless($target instanceof LakeTarget, 404);
+        $target instanceof LakeTarget || abort(404);
         set_time_limit(900);
         ['tables' => $tables, 'unreadable' => $unreadable] = $target->scan();
         Audit::record('scanned', 'system', $lake->name, null, ['tables' => $tables, 'unreadable' => count($unreadable)]);
@@ -96,7 +96,7 @@ final class LandedController
     private function lake(string $name): System
     {
         $system = SystemBook::named($name);
-        abort_unless($system->kind->keepsFiles(), 404);
+        abort_unless($system->keepsFiles(), 404);
 
         return $system;
     }

@@ -10,21 +10,26 @@ use App\Feeds\SystemBook;
 use App\Feeds\WritingInput;
 use App\Models\Feed;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\JsonResponse;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
+use Illuminate\Validation\Rule;
 use Lighterman\Connectors\Files\FilesSource;
+use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Format\Rows\ValueForm;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Landing\Deletes;
+use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Preparation;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Unreadable;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Explained;
+use LogicException;
 
 /** From choosing tables to starting their feeds: tables, grid, rehearsal, start. Each step carries on what was typed before. */
 final class NewFeedsController
@@ -115,7 +120,7 @@ final class NewFeedsController
         [$source, $target] = $this->ends($request);
         $lines = $this->lines($request, $source, $target);
         try {
-            $definitions = array_map(static fn (GridLine $l): FeedDefinition => $l->definition ?? throw $l->trouble, $lines);
+            $definitions = array_map(static fn (GridLine $l): FeedDefinition => $l->definition ?? throw $l->trouble ?? new LogicException('A line has a definition or a trouble.'), $lines);
             $schedule = ScheduleInput::read($request->all());
             $definitions = array_map(static fn (FeedDefinition $d): FeedDefinition => FeedDefinition::fromArray(['schedule' => $schedule->toArray()] + $d->toArray()), $definitions);
             $paused = $request->boolean('paused');
@@ -145,7 +150,7 @@ final class NewFeedsController
         $told = ['definition' => $definition, 'preparation' => null, 'rows' => [], 'unreadable' => [], 'count' => 0, 'whole' => true, 'trouble' => null, 'atSource' => []];
         try {
             $told['preparation'] = $this->systems->target($target)->prepare($definition->landedTable());
-            if ($definition->capture->bringsChanges()) {
+            if ($definition->kind()->bringsChanges()) {
                 $log = $this->systems->logBetween($source, $target, $definition->capture);
                 $chunk = $log->chunk($definition, Slice::whole(), 8);
 
@@ -185,12 +190,12 @@ final class NewFeedsController
         return array_values(array_map(fn (array $t): GridLine => GridLine::of($t, $source, $target, $this->systems), $this->typed($request)));
     }
 
-    /** @return array<int, array<string, string>> */
+    /** @return array<array<string, string>> */
     private function typed(Request $request): array
     {
-        $lines = $request->validate(['lines' => 'required|array|min:1|max:500', 'lines.*.table' => 'required|string|max:1000', 'lines.*.capture' => 'in:watermark,reload,log,trigger,files', 'lines.*.landing' => 'in:append,upsert,replace,versions', 'lines.*.deletes' => 'in:apply,mark,ignore'])['lines'];
+        $lines = $request->validate(['lines' => 'required|array|min:1|max:500', 'lines.*.table' => 'required|string|max:1000', 'lines.*.capture' => [Rule::enum(Capture::class)], 'lines.*.landing' => [Rule::enum(Landing::class)], 'lines.*.deletes' => [Rule::enum(Deletes::class)]])['lines'];
 
-        return array_map(static fn (int $n): array => array_map(strval(...), array_intersect_key(self::withTypes($request->input("lines.{$n}")), array_flip(self::FIELDS))), array_combine(array_keys($lines), array_keys($lines)));
+        return array_map(static fn (int|string $n): array => array_map(strval(...), array_intersect_key(self::withTypes($request->input("lines.{$n}")), array_flip(self::FIELDS))), array_combine(array_keys($lines), array_keys($lines)));
     }
 
     /**

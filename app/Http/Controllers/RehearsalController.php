@@ -10,12 +10,12 @@ use App\Feeds\Samples;
 use App\Feeds\TypedRecords;
 use App\Models\Feed;
 use App\Models\SetAside;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
-use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Trouble\Explained;
 
 final class RehearsalController
 {

@@ -8,16 +8,16 @@ use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Models\Route;
 use App\Models\RouteLog;
-use App\Runtime\Systems;
-use App\Support\Delays;
-use App\Support\TideChart;
+use App\Pages\Delays;
+use App\Pages\TideChart;
+use App\Runtime\Common\Systems;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
-use Lighterman\Core\Capture\Capture;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Explained;
 
 /** A route, and the change log that its log feeds share. */
 final class RoutesController
@@ -27,10 +27,10 @@ final class RoutesController
     public function show(Request $request, Route $route): View
     {
         $log = $this->log($request, $route);
-        $capture = $log->capture ?? Capture::Log->value;
+        $capture = $log->capture ?? Kinds::streams()[0]->capture()->value;
         $feeds = Feed::listed()->where('route_id', $route->id)->where('capture', $capture)->orderBy('name')->get();
         $span = TideChart::span($request->query('span'));
-        $ids = $feeds->pluck('id')->all();
+        $ids = array_values($feeds->modelKeys());
 
         return view($request->hasHeader('X-Part') ? 'routes.part' : 'routes.show', [
             'route' => $route, 'log' => $log, 'capture' => $capture, 'feeds' => $feeds, 'span' => $span, 'tide' => TideChart::of($ids, $span), 'delays' => Delays::last($ids, 60),
@@ -59,7 +59,7 @@ final class RoutesController
     public function check(Request $request, Route $route, Systems $systems): RedirectResponse
     {
         $log = $this->existing($request, $route);
-        $tables = Feed::with('definition')->where('route_id', $route->id)->where('capture', $log->capture)->get()->map(static fn (Feed $f): TableName => TableName::parse($f->definition->body['table']))->unique(static fn (TableName $t): string => (string) $t)->values()->all();
+        $tables = array_values(Feed::with('definition')->where('route_id', $route->id)->where('capture', $log->capture)->get()->map(static fn (Feed $f): TableName => TableName::parse($f->definition->body['table']))->unique(static fn (TableName $t): string => (string) $t)->all());
         try {
             $findings = $systems->log($log)->check($tables);
         } catch (Explained $trouble) {
@@ -78,7 +78,7 @@ final class RoutesController
             'spool.gte' => 'The limit for the spool must not be below the one for the warning.', 'drop.gt' => 'The limit at which nothing is kept any more must be above the one for the spool.',
         ]);
         $log = $this->existing($request, $route);
-        FeedBook::limit($log, ['warn_bytes' => $given['warn'] * self::MB, 'spool_bytes' => $given['spool'] * self::MB, 'drop_bytes' => isset($given['drop']) ? $given['drop'] * self::MB : null]);
+        FeedBook::limit($log, ['warn_bytes' => (int) $given['warn'] * self::MB, 'spool_bytes' => (int) $given['spool'] * self::MB, 'drop_bytes' => isset($given['drop']) ? (int) $given['drop'] * self::MB : null]);
 
         return $this->back($log, 'The limits are saved.');
     }
@@ -91,6 +91,6 @@ final class RoutesController
         $log = $this->existing($request, $route);
         FeedBook::beginAnew($log);
 
-        return $this->back($log, ($log->capture === 'log' ? 'A new slot is' : 'Change table and triggers are').' being made, and every table is loaded again beside its changes.');
+        return $this->back($log, (Kinds::named($log->capture)->stream()->made ?? '').' being made, and every table is loaded again beside its changes.');
     }
 }

@@ -6,7 +6,7 @@ namespace App\Http\Controllers;
 
 use App\Models\Receipt;
 use App\Models\Run;
-use Illuminate\View\View;
+use Illuminate\Contracts\View\View;
 
 final class RunsController
 {
@@ -16,7 +16,7 @@ final class RunsController
         $receipts = Receipt::where('run_id', $run->id)->where('feed_id', $run->feed_id)->orderBy('sequence')->limit(500)->get();
         $before = $receipts->isEmpty() ? null : Receipt::where('feed_id', $run->feed_id)->where('sequence', $receipts[0]->sequence - 1)->first();
 
-        return view('runs.show', ['run' => $run, 'receipts' => $receipts, 'joins' => self::join($receipts->all(), $before)]);
+        return view('runs.show', ['run' => $run, 'receipts' => $receipts, 'joins' => self::join(array_values($receipts->all()), $before)]);
     }
 
     /**

@@ -4,9 +4,9 @@ declare(strict_types=1);
 
 namespace App\Http\Controllers;
 
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** Puts a schedule that is being typed into words, with its next times. */
 final class ScheduleController

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace App\Http\Controllers;
 
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Definition\Schedule;
+use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** Reads the schedule fields that several forms share. */
 final class ScheduleInput

@@ -8,10 +8,10 @@ use App\Feeds\AsideDesk;
 use App\Models\Feed;
 use App\Models\SetAside;
 use App\Support\Audit;
+use Illuminate\Contracts\View\View;
 use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
 use Symfony\Component\HttpFoundation\StreamedResponse;
 
 /** Records of a feed that were set aside. */
@@ -108,7 +108,7 @@ final class SetAsideController
 
     private function one(Feed $feed, int $record): SetAside
     {
-        return SetAside::with('feed', 'definition')->where('feed_id', $feed->id)->landed()->findOrFail($record);
+        return SetAside::landed()->with('feed', 'definition')->where('feed_id', $feed->id)->findOrFail($record);
     }
 
     private function state(Request $request): string
@@ -119,7 +119,7 @@ final class SetAsideController
     /** @return Builder<SetAside> */
     private function filtered(Request $request, Feed $feed): Builder
     {
-        $which = SetAside::where('feed_id', $feed->id)->landed();
+        $which = SetAside::landed()->where('feed_id', $feed->id);
         $state = $this->state($request);
         $state === 'overtaken' ? $which->whereNotNull('overtaken_by')->whereIn('state', ['waiting', 'asked']) : $which->where('state', $state)->when(in_array($state, ['waiting', 'asked'], true), static fn ($q) => $q->whereNull('overtaken_by'));
         if ($request->filled('reason')) {

@@ -5,11 +5,11 @@ declare(strict_types=1);
 namespace App\Http\Controllers;
 
 use App\Support\Audit;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\Support\Facades\Auth;
 use Illuminate\Support\Facades\RateLimiter;
-use Illuminate\View\View;
 
 final class SignInController
 {
@@ -41,7 +41,7 @@ final class SignInController
 
     public function destroy(Request $request): RedirectResponse
     {
-        Audit::record('signed out', 'person', (string) Auth::user()?->name);
+        Audit::record('signed out', 'person', Audit::person());
         Auth::logout();
         $request->session()->invalidate();
         $request->session()->regenerateToken();

@@ -7,9 +7,10 @@ namespace App\Http\Controllers;
 use App\Feeds\SystemBook;
 use App\Models\SavedQuery;
 use App\Models\System;
-use App\Runtime\RunningQuery;
-use App\Runtime\Systems;
-use App\Support\LandedTables;
+use App\Pages\LandedTables;
+use App\Runtime\Common\RunningQuery;
+use App\Runtime\Common\Systems;
+use Illuminate\Contracts\View\View;
 use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Http\JsonResponse;
 use Illuminate\Http\RedirectResponse;
@@ -17,17 +18,17 @@ use Illuminate\Http\Request;
 use Illuminate\Http\Response;
 use Illuminate\Support\Collection;
 use Illuminate\Support\Str;
-use Illuminate\View\View;
 use Lighterman\Connectors\Lake\ResultFile;
 use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Format\Delimited\Dialect;
 use Lighterman\Core\Format\Delimited\Writer;
-use Lighterman\Core\Port\Explained;
 use Lighterman\Core\Port\QueryResult;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 use Symfony\Component\HttpFoundation\BinaryFileResponse;
 use Symfony\Component\HttpFoundation\StreamedResponse;
 
@@ -136,13 +137,13 @@ final class SqlController
         $system = SystemBook::named($name);
 
         return self::holding()->whereKey($system->id)->exists() ? $system
-            : throw SystemTrouble::lasting('nothing_landed', "No feed lands in {$name}, so it is not asked in SQL.", 'Ask a system that holds landed tables; the page lists them.');
+            : throw SystemTrouble::lasting(Reason::NothingLanded, "No feed lands in {$name}, so it is not asked in SQL.", 'Ask a system that holds landed tables; the page lists them.');
     }
 
     /** @return Builder<System> systems that hold landed tables */
     private static function holding(): Builder
     {
-        return System::where(static fn (Builder $q): Builder => $q->whereHas('routesTo.feeds')->orWhereIn('kind', ['lake', 'lake-store']));
+        return System::where(static fn (Builder $q) => $q->whereHas('routesTo.feeds')->orWhereIn('kind', System::kindsKeepingFiles()));
     }
 
     /** @return Collection<int, string> their names */

@@ -7,14 +7,17 @@ namespace App\Http\Controllers;
 use App\Feeds\SystemBook;
 use App\Models\RouteLog;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use App\Support\Audit;
-use App\Support\SystemKind;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
+use Illuminate\Support\Facades\Validator;
 use Illuminate\Validation\Rule;
-use Illuminate\View\View;
-use Lighterman\Core\Port\SystemTrouble;
+use Illuminate\Validation\ValidationException;
+use Lighterman\Connectors\Kinds\Connectors;
+use Lighterman\Core\Port\Form\Form;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 final class SystemsController
 {
@@ -25,12 +28,12 @@ final class SystemsController
 
     public function create(Request $request): View
     {
-        return view('systems.form', ['system' => null, 'kind' => SystemKind::tryFrom((string) $request->query('kind', (string) old('kind'))) ?? SystemKind::Postgres, 'orphans' => []]);
+        return view('systems.form', ['system' => null, 'connector' => Connectors::all()[(string) $request->string('kind', old('kind'))] ?? array_values(Connectors::all())[0], 'orphans' => []]);
     }
 
     public function show(System $system, Systems $systems): View
     {
-        return view('systems.form', ['system' => $system, 'kind' => $system->kind, 'orphans' => $this->orphans($system, $systems)]);
+        return view('systems.form', ['system' => $system, 'connector' => $system->connector(), 'orphans' => $this->orphans($system, $systems)]);
     }
 
     /**
@@ -44,7 +47,7 @@ final class SystemsController
             return [];
         }
         try {
-            $known = RouteLog::pluck('slot')->all();
+            $known = RouteLog::pluck('names')->flatMap(static fn (array $names): array => array_values($names))->all();
 
             return array_values(array_filter($systems->slots($system)?->all() ?? [], static fn (array $s): bool => ! in_array($s['name'], $known, true)));
         } catch (SystemTrouble) {
@@ -66,8 +69,8 @@ final class SystemsController
 
     public function store(Request $request, Systems $systems): RedirectResponse
     {
-        $kind = SystemKind::from($request->validate(['kind' => [Rule::enum(SystemKind::class)]])['kind'] ?? SystemKind::Postgres->value);
-        [$name, $settings] = $this->given($request, $kind);
+        $kind = $request->validate(['kind' => ['required', Rule::in(array_keys(Connectors::all()))]])['kind'];
+        [$name, $settings] = $this->given($request, Connectors::named($kind)->form());
         $system = SystemBook::add($name, $settings, (string) $request->input('secret'), $kind);
         SystemBook::check($system, $systems);
 
@@ -76,7 +79,7 @@ final class SystemsController
 
     public function update(Request $request, System $system, Systems $systems): RedirectResponse
     {
-        [$name, $settings] = $this->given($request, $system->kind);
+        [$name, $settings] = $this->given($request, $system->connector()->form());
         SystemBook::change($system, $name, $settings, $request->filled('secret') ? (string) $request->input('secret') : null);
         SystemBook::check($system->refresh(), $systems);
 
@@ -101,12 +104,11 @@ final class SystemsController
     }
 
     /** @return array{string, array<string, string|int>} */
-    private function given(Request $request, SystemKind $kind): array
+    private function given(Request $request, Form $form): array
     {
-        $settings = $request->validate(['name' => ['required', 'string', 'max:60', 'regex:/^[^\/?#]+$/']] + $kind->rules(), ['name.regex' => 'The name may not contain / ? or #.', 'path.starts_with' => 'Give the whole path, beginning with /.', 'endpoint.regex' => 'Give an address such as https://store.aldermoor.example, without a path.', 'bucket.regex' => 'The name of a bucket has letters, digits, points, - and _ only.', 'prefix.regex' => 'The prefix has no blanks, and does not begin with /.']);
-        $name = $settings['name'];
-        unset($settings['name']);
+        $name = Validator::make($request->all(), ['name' => ['required', 'string', 'max:60', 'regex:/^[^\/?#]+$/']], ['name.regex' => 'The name may not contain / ? or #.']);
+        $faults = $name->errors()->messages() + array_map(static fn (string $fault): array => [$fault], $form->faults($request->all()));
 
-        return [$name, isset($settings['port']) ? ['port' => (int) $settings['port']] + $settings : $settings];
+        return $faults === [] ? [$request->string('name')->toString(), $form->read($request->all())] : throw ValidationException::withMessages($faults);
     }
 }

@@ -8,11 +8,11 @@ use App\Feeds\ColumnSheet;
 use App\Feeds\DraftBook;
 use App\Feeds\SheetPage;
 use App\Models\Feed;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Trouble\Explained;
 
 /** Versions of a feed beside each other, and the way back to one. */
 final class VersionsController
@@ -21,8 +21,8 @@ final class VersionsController
     {
         SheetPage::load($feed);
         $versions = $feed->definitions()->latest('version')->get();
-        $b = $versions->firstWhere('version', $request->integer('b')) ?? $versions->first();
-        $a = $versions->firstWhere('version', $request->integer('a')) ?? $versions->firstWhere('version', $b->version - 1) ?? $versions->last();
+        $b = $versions->firstWhere('version', $request->integer('b')) ?? $versions->first() ?? abort(404);
+        $a = $versions->firstWhere('version', $request->integer('a')) ?? $versions->firstWhere('version', $b->version - 1) ?? $versions->last() ?? $b;
         $preparation = $trouble = null;
         if ($a->id !== $feed->definition_id) {
             try {

@@ -4,10 +4,10 @@ declare(strict_types=1);
 
 namespace App\Http\Controllers;
 
-use App\Support\Frame;
-use App\Support\Lanes;
+use App\Pages\Frame;
+use App\Pages\Lanes;
+use Illuminate\Contracts\View\View;
 use Illuminate\Http\Request;
-use Illuminate\View\View;
 
 final class WatchController
 {

@@ -6,7 +6,7 @@ namespace App\Http\Middleware;
 
 use Closure;
 use Illuminate\Http\Request;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use Symfony\Component\HttpFoundation\Response;
 
 /** Refuses what no page sends: a list where a value belongs, and text that is none. What comes after need not ask again. */

@@ -6,7 +6,7 @@ namespace App\Http\Middleware;
 
 use Closure;
 use Illuminate\Http\Request;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use Symfony\Component\HttpFoundation\Response;
 
 /**
@@ -19,7 +19,7 @@ final class WholeForms
     public function handle(Request $request, Closure $next): Response
     {
         $most = (int) ini_get('max_input_vars');
-        $sent = str_contains((string) $request->header('Content-Type'), 'application/x-www-form-urlencoded')
+        $sent = str_contains((string) $request->headers->get('Content-Type'), 'application/x-www-form-urlencoded')
             ? substr_count($request->getContent(), '&') + 1
             // The body of other forms cannot be had any more; what came of it is cut at the limit.
             : self::fields($request->request->all()) + 1;

@@ -7,6 +7,8 @@ namespace App\Runtime\Treating;
 use App\Models\SetAside;
 use Illuminate\Support\Facades\Crypt;
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Carrying\ApartPlace;
+use Lighterman\Core\Carrying\Aside;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Record\Unreadable;
@@ -21,7 +23,7 @@ use Lighterman\Core\Treatment\Judging;
  * only once that receipt has landed. What a crash leaves behind of a batch that never landed is removed when the feed is
  * next begun, so that nothing is lost and nothing is there twice.
  */
-final class AsideBook
+final class AsideBook implements Aside
 {
     private const AT_ONCE = 200;
 
@@ -46,7 +48,7 @@ final class AsideBook
         DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '>', $landed)->delete();
         DB::table('set_aside')->where('feed_id', $this->feedId)->where('overtaken_by', '>', $landed)->update(['overtaken_by' => null]);
         DB::table('set_aside')->where('feed_id', $this->feedId)->where('sent_by', '>', $landed)->update(['state' => 'asked', 'sent_by' => null, 'settled_at' => null]);
-        $this->waiting = $this->definition->key === [] ? [] : DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->pluck('key_hash')->flip()->map(static fn (): bool => true)->all();
+        $this->waiting = $this->definition->key === [] ? [] : array_fill_keys(DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->pluck('key_hash')->all(), true);
     }
 
     /** Whether a newer version of a row may overtake one that waits. */
@@ -55,40 +57,35 @@ final class AsideBook
         return $this->waiting !== [];
     }
 
-    /**
-     * @param  array{run: int, sequence: int, position: string, lsn?: int, number?: int, kind?: string, at?: int}  $where
-     */
-    public function add(Apart $apart, array $where): void
+    public function add(Apart $apart, ApartPlace $from): void
     {
         $failure = $apart->judging->decisive();
-        $this->write($apart->row, $where + ['step' => $failure->step ?? '', 'reason' => $failure->reason ?? 'unknown', 'message' => $failure->message ?? '', 'at_step' => $apart->judging->atFailure()]);
+        $this->write($apart->row, $from, $failure->step ?? '', $failure->reason ?? 'unknown', $failure->message ?? '', $apart->judging->atFailure());
     }
 
     /**
      * A record with a value that the target cannot hold.
      *
      * @param  list<string|false|null>  $row
-     * @param  array{run: int, sequence: int, position: string, lsn?: int, number?: int, kind?: string, at?: int}  $where
      */
-    public function addUnwritable(array $row, Unwritable $why, array $where): void
+    public function addUnwritable(array $row, Unwritable $why, ApartPlace $from): void
     {
-        $this->write($why->kept($this->columns, $row), $where + ['step' => Unwritable::STEP, 'reason' => $why->reason, 'message' => $why->message, 'at_step' => []]);
+        $this->write($why->kept($this->columns, $row), $from, Unwritable::STEP, $why->reason, $why->message);
     }
 
     /**
      * A line of a file, or a file, that rows could not be made of.
      *
      * @param  list<string>  $carried  columns of its row
-     * @param  array{run: int, sequence: int}  $where
+     * @param  int  $run  Lighterman's number of it
+     * @param  int  $sequence  of the receipt that it would have landed with
      */
-    public function addUnreadable(Unreadable $unreadable, array $carried, array $where): void
+    public function addUnreadable(Unreadable $unreadable, array $carried, int $run, int $sequence): void
     {
         $row = array_combine($carried, $unreadable->row);
         $whole = $unreadable->number === 0;
-        $this->write(array_map(static fn (string $c): ?string => $row[$c] ?? null, $this->columns), $where + [
-            'step' => $whole ? 'reading the file' : 'reading the line', 'reason' => $unreadable->reason, 'message' => $unreadable->message(), 'at_step' => [],
-            'position' => $unreadable->file, 'number' => $unreadable->number, 'kind' => $whole ? SetAside::FILE : 'line',
-        ], $unreadable->text);
+        $from = new ApartPlace($run, $sequence, $unreadable->file, $unreadable->number, $whole ? SetAside::FILE : 'line');
+        $this->write(array_map(static fn (string $c): ?string => $row[$c] ?? null, $this->columns), $from, $whole ? 'reading the file' : 'reading the line', $unreadable->reason, $unreadable->message(), text: $unreadable->text);
     }
 
     /**
@@ -107,24 +104,24 @@ final class AsideBook
 
     /**
      * @param  list<string|false|null>  $row  in the order of the treated columns
-     * @param  array{run: int, sequence: int, position: string, lsn?: int, number?: int, kind?: string, at?: int, step: string, reason: string, message: string, at_step: array<string, string|null>}  $where
+     * @param  array<string, string|null>  $atStep  values that the step saw
      * @param  string  $text  as it stands in the file, where the row does not say everything
      */
-    private function write(array $row, array $where, string $text = ''): void
+    private function write(array $row, ApartPlace $from, string $step, string $reason, string $message, array $atStep = [], string $text = ''): void
     {
         $whole = array_combine($this->columns, $row);
         $hidden = array_map(fn (string $c, string|false|null $v): string|false|null => is_string($v) && $this->definition->treatment->hides($c) ? Judging::HIDDEN : $v, $this->columns, $row);
         $record = array_combine($this->columns, $hidden);
         $json = static fn (mixed $v): string => str_replace('\u0000', '', json_encode($v, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_INVALID_UTF8_SUBSTITUTE));
         $this->lines[] = [
-            'feed_id' => $this->feedId, 'definition_id' => $this->definitionId, 'run_id' => $where['run'], 'sequence' => $where['sequence'], 'position' => $where['position'],
-            'lsn' => $where['lsn'] ?? null, 'number' => $where['number'] ?? 0, 'kind' => $where['kind'] ?? 'row', 'made_at' => $where['at'] ?? null,
-            'step' => mb_substr(self::clean($where['step']), 0, 300), 'reason' => $where['reason'], 'message' => self::clean($where['message']),
+            'feed_id' => $this->feedId, 'definition_id' => $this->definitionId, 'run_id' => $from->run, 'sequence' => $from->sequence, 'position' => $from->position,
+            'number' => $from->number, 'kind' => $from->kind, 'made_at' => $from->at,
+            'step' => mb_substr(self::clean($step), 0, 300), 'reason' => $reason, 'message' => self::clean($message),
             'key' => self::clean(implode(', ', array_map(static fn (string $k): string => "{$k} = ".($record[$k] === null || $record[$k] === false ? 'null' : $record[$k]), $this->definition->key))),
             'key_hash' => $this->hash($row), 'record' => $json($record), 'sealed' => Crypt::encryptString(json_encode($whole + ($text === '' ? [] : [SetAside::TEXT => $text]), JSON_THROW_ON_ERROR | JSON_INVALID_UTF8_SUBSTITUTE)),
-            'at_step' => $json($where['at_step']), 'at' => now(),
+            'at_step' => $json($atStep), 'at' => now(),
         ];
-        if ($this->definition->key !== [] && ($where['kind'] ?? '') !== SetAside::FILE) {
+        if ($this->definition->key !== [] && $from->kind !== SetAside::FILE) {
             $this->waiting[$this->hash($row)] = true;
         }
         if (count($this->lines) >= self::AT_ONCE) {

@@ -6,16 +6,16 @@ namespace App\Runtime\Treating;
 
 use App\Models\MaskKey;
 use App\Models\System;
-use App\Runtime\Systems;
+use App\Runtime\Common\Systems;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Port\LookupTable;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Record\Bounds;
-use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Treatment\LookupTable;
 use Lighterman\Core\Treatment\RowCompiler;
-use Lighterman\Core\Treatment\Step\Lookup;
 use Lighterman\Core\Treatment\Treater;
+use Lighterman\Core\Treatment\Value\Sought;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Makes what treats the records of a feed. */
 final class Treating
@@ -31,7 +31,7 @@ final class Treating
     {
         $plain = array_filter($definition->treatment->sheet($definition->carried()), static fn (Line $l): bool => $l->from !== null && ! $l->drop && $l->steps === [] && $l->from !== $definition->treatment->explode?->column);
 
-        return Bounds::of($definition->carried(), $target->kind->keepsFiles(), (int) config('lighterman.value_bytes'), array_values(array_map(static fn (Line $l): string => (string) $l->from, $plain)));
+        return Bounds::of($definition->carried(), $target->keepsFiles(), (int) config('lighterman.value_bytes'), array_values(array_map(static fn (Line $l): string => (string) $l->from, $plain)));
     }
 
     public static function compiled(FeedDefinition $definition): RowCompiler
@@ -40,11 +40,11 @@ final class Treating
     }
 
     /** @throws SystemTrouble if there is no such system */
-    public static function table(Lookup $lookup): LookupTable
+    public static function table(Sought $in): LookupTable
     {
-        $system = System::where('name', $lookup->system)->first() ?? throw SystemTrouble::lasting('no_system', "There is no system {$lookup->system}, in which {$lookup->table} is to be looked up.", 'Add the system, or change the lookup on the feed\'s columns.');
+        $system = System::where('name', $in->system)->first() ?? throw SystemTrouble::lasting(Reason::NoSystem, "There is no system {$in->system}, in which {$in->table} is to be looked up.", 'Add the system, or change the lookup on the feed\'s columns.');
 
-        return app(Systems::class)->source($system)->lookup($lookup->table, new Column($lookup->match, $lookup->matchType), new Column($lookup->take, $lookup->takeType));
+        return app(Systems::class)->source($system)->lookup($in->table, $in->match, $in->take);
     }
 
     /** @return array<string, string> */

@@ -5,11 +5,12 @@ declare(strict_types=1);
 namespace App\Runtime\Treating;
 
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Carrying\Watched;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Treatment\Treated;
 
 /** Counts the records of one feed that satisfy its watch rules, by hour, and keeps the latest of them as they landed. */
-final class WatchCounter
+final class WatchCounter implements Watched
 {
     private const KEPT = 20;
 

@@ -6,7 +6,8 @@ namespace Lighterman\Connectors\Engine;
 
 use FFI;
 use FFI\CData;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * The functions of the embedded engine's C interface that are used here.
@@ -73,7 +74,7 @@ final class Library
         try {
             return self::$library ??= FFI::cdef(self::DECLARATIONS, $file);
         } catch (FFI\Exception $e) {
-            throw SystemTrouble::lasting('no_engine', "The engine that reads and writes Parquet could not be loaded: {$e->getMessage()}.", 'Run bin/up, which installs it, and let ffi.enable be on or preload for the command line.');
+            throw SystemTrouble::lasting(Reason::NoEngine, "The engine that reads and writes Parquet could not be loaded: {$e->getMessage()}.", 'Run bin/up, which installs it, and let ffi.enable be on or preload for the command line.');
         }
     }
 }

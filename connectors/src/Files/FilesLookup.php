@@ -6,8 +6,10 @@ namespace Lighterman\Connectors\Files;
 
 use Closure;
 use Generator;
-use Lighterman\Core\Port\LookupTable;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Connectors\SteadyClock;
+use Lighterman\Core\Treatment\LookupTable;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Values looked up in files, which are read whole with the first question. */
 final class FilesLookup implements LookupTable
@@ -28,6 +30,11 @@ final class FilesLookup implements LookupTable
         return array_intersect_key($this->values ??= $this->read(), array_flip($keys));
     }
 
+    public function now(): int
+    {
+        return (int) SteadyClock::seconds();
+    }
+
     /** @return array<array-key, string|null> */
     private function read(): array
     {
@@ -37,7 +44,7 @@ final class FilesLookup implements LookupTable
                 $values[$row[$this->match]] = $row[$this->take];
             }
             if (count($values) > self::MOST) {
-                throw SystemTrouble::lasting('too_many', "{$this->table} holds more than ".number_format(self::MOST).' values to look up.', 'Land the files in a database first, and look up there.');
+                throw SystemTrouble::lasting(Reason::TooMany, "{$this->table} holds more than ".number_format(self::MOST).' values to look up.', 'Land the files in a database first, and look up there.');
             }
         }
 

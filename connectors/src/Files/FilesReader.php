@@ -12,12 +12,13 @@ use Lighterman\Core\Format\FileFormat;
 use Lighterman\Core\Format\Rows\BadLine;
 use Lighterman\Core\Format\Rows\Block;
 use Lighterman\Core\Port\BatchReader;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Unreadable;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * Reads the files of a plan, one after the other. A file lands whole: units end only where a file does, and small files share
@@ -135,7 +136,7 @@ final class FilesReader implements BatchReader
     {
         $now = $this->store->again($file);
         if ($now === null || ! $now->isSame($file)) {
-            throw SystemTrouble::passing('file_changing', "{$file->path} was ".($now === null ? 'removed' : 'written to').' while it was read.', 'Nothing of it has landed. It is taken again once nobody writes to it; a longer quiet time helps where this happens often.');
+            throw SystemTrouble::passing(Reason::FileChanging, "{$file->path} was ".($now === null ? 'removed' : 'written to').' while it was read.', 'Nothing of it has landed. It is taken again once nobody writes to it; a longer quiet time helps where this happens often.');
         }
         $checksum = $this->hash === null ? $file->checksum : hash_final($this->hash);
         $this->unit[] = $file->taken($this->rows, $this->bad, $checksum === null && $this->definition->files?->checksum ? $this->store->checksum($file->path) : $checksum);

@@ -15,7 +15,6 @@ use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Format\FileFormat;
 use Lighterman\Core\Guarantee\SourceCapabilities;
@@ -23,16 +22,18 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Port\CatalogueEntry;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Port\TakenFiles;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Treatment\LookupTable;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A folder that files are left in. What other sources call a table is a pattern of files here. */
 final readonly class FilesSource implements SourceSystem
@@ -249,7 +250,7 @@ final readonly class FilesSource implements SourceSystem
     {
         $now = Store::now();
         $reading = $definition->files ?? throw new \LogicException('A feed of files says how they are read.');
-        if ($definition->capture === Capture::Reload) {
+        if ($definition->kind()->readsWhole()) {
             return new ReadPlan('reload', $from, null, $now, files: $this->inOrder($definition));
         }
         $found = iterator_to_array($this->store->files(self::pattern($definition->source)), false);
@@ -276,7 +277,7 @@ final readonly class FilesSource implements SourceSystem
         try {
             return new FilePattern($table->name);
         } catch (InvalidArgumentException $e) {
-            throw SystemTrouble::lasting('no_pattern', $e->getMessage(), 'Correct the pattern.');
+            throw SystemTrouble::lasting(Reason::NoPattern, $e->getMessage(), 'Correct the pattern.');
         }
     }
 
@@ -322,7 +323,7 @@ final readonly class FilesSource implements SourceSystem
         foreach ($key as $column => $value) {
             $place = array_search($column, $definition->carried()->names(), true);
             if ($place === false) {
-                throw SystemTrouble::lasting('no_column', "{$this->settings->system}: {$definition->source} has no column {$column}.", 'Choose a column the files have.');
+                throw SystemTrouble::lasting(Reason::NoColumn, "{$this->settings->system}: {$definition->source} has no column {$column}.", 'Choose a column the files have.');
             }
             $at[(int) $place] = $value;
         }

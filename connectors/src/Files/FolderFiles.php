@@ -6,7 +6,8 @@ namespace Lighterman\Connectors\Files;
 
 use League\Flysystem\FilesystemException;
 use League\Flysystem\FilesystemOperator;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Files in a folder of this machine. */
 final readonly class FolderFiles extends Store
@@ -25,7 +26,7 @@ final readonly class FolderFiles extends Store
     protected function demandThere(): void
     {
         if (! is_dir($this->root) || ! is_readable($this->root)) {
-            throw SystemTrouble::passing('no_folder', "{$this->system}: the folder {$this->root} ".(is_dir($this->root) ? 'may not be read.' : 'is not there.'), is_dir($this->root) ? 'Give the account that Lighterman runs under the right to read it.' : 'Mount or make it, or correct the path. Lighterman tries again.');
+            throw SystemTrouble::passing(Reason::NoFolder, "{$this->system}: the folder {$this->root} ".(is_dir($this->root) ? 'may not be read.' : 'is not there.'), is_dir($this->root) ? 'Give the account that Lighterman runs under the right to read it.' : 'Mount or make it, or correct the path. Lighterman tries again.');
         }
     }
 
@@ -36,6 +37,6 @@ final readonly class FolderFiles extends Store
 
     protected function trouble(string $path, FilesystemException $e): SystemTrouble
     {
-        return SystemTrouble::passing('unreadable', "{$this->system}: ".($path === '' ? 'the folder' : $path).' cannot be read.', 'Give the account that Lighterman runs under the right to read it. Lighterman tries again.');
+        return SystemTrouble::passing(Reason::Unreadable, "{$this->system}: ".($path === '' ? 'the folder' : $path).' cannot be read.', 'Give the account that Lighterman runs under the right to read it. Lighterman tries again.');
     }
 }

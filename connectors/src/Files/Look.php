@@ -9,8 +9,7 @@ use InvalidArgumentException;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Core\Capture\FileFacts;
 use Lighterman\Core\Capture\FilePattern;
-use Lighterman\Core\Definition\FileReading;
-use Lighterman\Core\Definition\InvalidDefinition;
+use Lighterman\Core\Capture\FileReading;
 use Lighterman\Core\Format\Avro\MalformedAvro;
 use Lighterman\Core\Format\Avro\Reader as AvroReader;
 use Lighterman\Core\Format\Delimited\Detection;
@@ -21,12 +20,14 @@ use Lighterman\Core\Format\Guess;
 use Lighterman\Core\Format\JsonLines\Detection as JsonDetection;
 use Lighterman\Core\Format\JsonLines\Reader as JsonReader;
 use Lighterman\Core\Port\BrokenFile;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Finds out how the files that a pattern means are written, by the newest of them. */
 final readonly class Look
@@ -65,7 +66,7 @@ final readonly class Look
             }
         }
         if ($newest === []) {
-            throw SystemTrouble::lasting('no_file', "No file fits {$pattern->text}.", 'Look at the pattern, or come back once there is one: how files are read is found out from the newest.');
+            throw SystemTrouble::lasting(Reason::NoFile, "No file fits {$pattern->text}.", 'Look at the pattern, or come back once there is one: how files are read is found out from the newest.');
         }
         [$looked, [$format, $dialect, $columns, $evidence, $samples]] = $this->whole($newest, $said, $sample);
         $dates = [];
@@ -110,7 +111,7 @@ final readonly class Look
                 $broken ??= $e;
             }
         }
-        throw SystemTrouble::lasting('broken_file', $broken->getMessage(), $broken->remedy());
+        throw SystemTrouble::lasting(Reason::BrokenFile, $broken->getMessage(), $broken->remedy());
     }
 
     /**
@@ -144,7 +145,7 @@ final readonly class Look
         }
         $twice = array_keys(array_filter(array_count_values(array_map(static fn (Column $c): string => $c->name, $all)), static fn (int $n): bool => $n > 1));
         if ($twice !== []) {
-            throw SystemTrouble::lasting('same_names', "{$newest->path}: more than one column is called \"{$twice[0]}\".", 'Say that the file has no line of names, or name the columns for path and line otherwise.');
+            throw SystemTrouble::lasting(Reason::SameNames, "{$newest->path}: more than one column is called \"{$twice[0]}\".", 'Say that the file has no line of names, or name the columns for path and line otherwise.');
         }
         $why = array_column(array_map(static fn (array $c): array => [$c['name'], isset($typed[$c['name']]) ? 'as you say; '.$c['evidence'] : $c['evidence']], $columns), 1, 0);
 

@@ -7,7 +7,7 @@ namespace Lighterman\Connectors\Files;
 use League\Flysystem\FilesystemException;
 use Lighterman\Connectors\Objects\Fetched;
 use Lighterman\Connectors\Objects\ObjectStore;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Files in an object store. */
 final readonly class ObjectFiles extends Store

@@ -11,8 +11,8 @@ use League\Flysystem\FilesystemOperator;
 use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Format\FileFormat;
 use Lighterman\Core\Port\BrokenFile;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\FileMark;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Files that others leave somewhere. Paths are relative to that place. Every method may throw SystemTrouble. */
 abstract readonly class Store

@@ -7,13 +7,12 @@ namespace Lighterman\Connectors\Lake;
 use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
-use Lighterman\Core\Capture\Log\Lsn;
-use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Journal;
 use Lighterman\Core\Landing\KeyOf;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\NetChanges;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
@@ -105,7 +104,7 @@ final class ChangeTable
         $lines = '';
         $unsaid = [];
         foreach ($plan->net() as $net) {
-            $said = ['source_position' => Lsn::text($net->commit->lsn), 'deleted_at' => $net->delete ? $net->commit->time() : null, 'delivered_at' => $now];
+            $said = ['source_position' => $net->commit->place->label(), 'deleted_at' => $net->delete ? $net->commit->time() : null, 'delivered_at' => $now];
             if ($net->delete) {
                 $lines .= $this->line('d', $net->row, $said);
             } elseif ($net->from === null) {
@@ -153,7 +152,7 @@ final class ChangeTable
      */
     private function entry(array $row, string $kind, SourceCommit $commit, int $number, string $now, array $more = []): string
     {
-        return $this->fields($row, $more + ['source_position' => Lsn::place($commit->lsn, $number), 'change_kind' => $kind, 'changed_at' => $commit->time(), 'delivered_at' => $now]);
+        return $this->fields($row, $more + ['source_position' => $commit->place->ofChange($number), 'change_kind' => $kind, 'changed_at' => $commit->time(), 'delivered_at' => $now]);
     }
 
     /**
@@ -255,7 +254,7 @@ final class ChangeTable
         foreach ($this->engine->query("SELECT {$texts} FROM ({$this->standing()})".($seen === null ? '' : " WHERE ({$key}) NOT IN (SELECT * FROM {$this->seen($seen)})")) as $found) {
             $row = array_map(fn (string $c): ?string => $found[$c] ?? null, $this->carried);
             $at = $commit->time();
-            $lines .= $this->line(isset($this->technical['valid_from']) ? 'w' : 'd', $row, ['source_position' => isset($this->technical['valid_from']) ? Lsn::place($commit->lsn, $number) : Lsn::text($commit->lsn), 'change_kind' => 'delete', 'valid_from' => $at, 'valid_to' => $at, 'is_current' => 'f', 'deleted_at' => $at, 'delivered_at' => $now]);
+            $lines .= $this->line(isset($this->technical['valid_from']) ? 'w' : 'd', $row, ['source_position' => isset($this->technical['valid_from']) ? $commit->place->ofChange($number) : $commit->place->label(), 'change_kind' => 'delete', 'valid_from' => $at, 'valid_to' => $at, 'is_current' => 'f', 'deleted_at' => $at, 'delivered_at' => $now]);
             $this->read++;
         }
         // Only now, for what stands is read from the same file.

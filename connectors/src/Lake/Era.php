@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Core\Definition\FileWriting;
 use Lighterman\Core\Format\Delimited\Dialect;
+use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Shape\Shape;
 
 /** A time in which the files of a table were written in one way: with these columns, in this format. */

@@ -9,16 +9,18 @@ use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\SteadyClock;
-use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\ChangePlan;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LeaseLost;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Lands the changes of a route's feeds in a lake: whole deliveries of them, each with one page of the route's book. */
 final class LakeChangeLanding implements ChangeLanding
@@ -52,7 +54,7 @@ final class LakeChangeLanding implements ChangeLanding
     {
     }
 
-    public function position(): int
+    public function position(): ?string
     {
         return $this->page->place;
     }
@@ -152,7 +154,7 @@ final class LakeChangeLanding implements ChangeLanding
         $this->named($feed, fn () => $this->table($feed)->leave($commit, $number, $this->now));
     }
 
-    public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime, array $kept = []): array
+    public function commit(array $feeds, ?Place $place, array $runs, ?string $sourceTime, array $kept = []): array
     {
         $receipts = $pages = [];
         foreach ($feeds as $feed => $to) {
@@ -184,7 +186,7 @@ final class LakeChangeLanding implements ChangeLanding
     public function join(string $feed): ?JoinedFiles
     {
         $this->begin();
-        $table = $this->tables[$feed] ?? throw SystemTrouble::passing('not_taken_in', 'The feed could not be taken in by the lake.', 'See what its page says, mend that, and ask again.');
+        $table = $this->tables[$feed] ?? throw SystemTrouble::passing(Reason::NotTakenIn, 'The feed could not be taken in by the lake.', 'See what its page says, mend that, and ask again.');
         try {
             $page = $this->feed($feed);
             $name = (string) $table->landed->name;
@@ -206,7 +208,7 @@ final class LakeChangeLanding implements ChangeLanding
      *
      * @param  array<string, Page>  $pages
      */
-    private function settle(array $pages, ?int $place): void
+    private function settle(array $pages, ?Place $place): void
     {
         $before = $this->page;
         $made = array_merge(...array_values(array_map(static fn (ChangeTable $t): array => $t->handOver(), $this->tables)));
@@ -262,7 +264,7 @@ final class LakeChangeLanding implements ChangeLanding
 
     private function feed(string $feed): Page
     {
-        return $this->page->feeds[$feed] ?? throw SystemTrouble::passing('position_moved', "The lake knows nothing of the feed {$feed} any more.", 'Lighterman takes it in again.');
+        return $this->page->feeds[$feed] ?? throw SystemTrouble::passing(Reason::PositionMoved, "The lake knows nothing of the feed {$feed} any more.", 'Lighterman takes it in again.');
     }
 
     /** A feed's table, ready for changes of the delivery under way. */
@@ -293,7 +295,7 @@ final class LakeChangeLanding implements ChangeLanding
             return $do();
         } catch (EngineError|SystemTrouble $e) {
             $this->demandLease();
-            $trouble = $e instanceof SystemTrouble ? $e : SystemTrouble::lasting('refused', "{$this->tables[$feed]->landed->name}: {$e->getMessage()}", 'Correct what the message names and try again.');
+            $trouble = $e instanceof SystemTrouble ? $e : SystemTrouble::lasting(Reason::Refused, "{$this->tables[$feed]->landed->name}: {$e->getMessage()}", 'Correct what the message names and try again.');
             throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
         }
     }

@@ -10,17 +10,18 @@ use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Connectors\Unit;
-use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * Writes one feed's batches to files. Several batches become one delivery, so that there are not many small files; a
@@ -114,7 +115,7 @@ final class LakeLanding implements LandingSession
     private function begin(Batch $batch, bool $beside): Unit
     {
         if (! $this->page->position->equals($batch->from)) {
-            throw SystemTrouble::passing('position_moved', 'The feed stands at another position in the lake than the batch begins at.', 'Lighterman reads the position again and goes on from there.');
+            throw SystemTrouble::passing(Reason::PositionMoved, 'The feed stands at another position in the lake than the batch begins at.', 'Lighterman reads the position again and goes on from there.');
         }
         $sequence = $this->page->sequence + 1;
         // A first load that began with nothing there reads each key once; nothing that is there can be one of its rows.
@@ -243,7 +244,7 @@ final class LakeLanding implements LandingSession
             throw match (true) {
                 $token !== $this->page->token => LeaseLost::to($token, $this->page->token),
                 $e instanceof SystemTrouble => $e,
-                default => SystemTrouble::lasting('refused', "{$this->landed->name}: {$e->getMessage()}", 'Correct what the message names and try again.'),
+                default => SystemTrouble::lasting(Reason::Refused, "{$this->landed->name}: {$e->getMessage()}", 'Correct what the message names and try again.'),
             };
         }
     }

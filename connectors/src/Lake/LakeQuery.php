@@ -9,7 +9,8 @@ use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\QueryResult;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * Runs one query over the tables of a lake in a process of its own: whatever the query does, it ends with the process, after
@@ -32,11 +33,11 @@ final readonly class LakeQuery
         // For rows that the engine cannot read by itself. The process may be killed, so it is cleared away from here.
         $work = Scratch::own($this->settings->temporary, 'query');
         if (! @mkdir($work, 0700, true)) {
-            throw SystemTrouble::lasting('no_privilege', "The folder {$work} cannot be made.", 'Give the account that Lighterman runs under the right to write there.');
+            throw SystemTrouble::lasting(Reason::NoPrivilege, "The folder {$work} cannot be made.", 'Give the account that Lighterman runs under the right to write there.');
         }
         $process = proc_open([PHP_BINARY, '-d', 'ffi.enable=true', '-d', 'memory_limit=512M', dirname(__DIR__, 2).'/bin/lake-query.php'], [['pipe', 'r'], ['pipe', 'w'], ['pipe', 'w']], $pipes);
         if ($process === false) {
-            throw SystemTrouble::passing('no_process', 'No process for the query could be started.', 'Try again; if it stays so, look at the limits of this machine.');
+            throw SystemTrouble::passing(Reason::NoProcess, 'No process for the query could be started.', 'Try again; if it stays so, look at the limits of this machine.');
         }
         fwrite($pipes[0], json_encode(['settings' => $this->settings->toArray(), 'sql' => $sql, 'limit' => $rowLimit, 'work' => $work], JSON_THROW_ON_ERROR));
         fclose($pipes[0]);
@@ -45,10 +46,10 @@ final readonly class LakeQuery
         try {
             while (! feof($pipes[1])) {
                 if ((hrtime(true) - $begun) / 1e9 > $seconds) {
-                    throw SystemTrouble::lasting('too_long', "The query took longer than {$seconds} s and was stopped.", 'Ask for less: a partition, a sample, or fewer columns.');
+                    throw SystemTrouble::lasting(Reason::TooLong, "The query took longer than {$seconds} s and was stopped.", 'Ask for less: a partition, a sample, or fewer columns.');
                 }
                 if ($stopped !== null && $stopped()) {
-                    throw SystemTrouble::lasting('stopped', 'The query was stopped.', 'Run it again, or ask for less.');
+                    throw SystemTrouble::lasting(Reason::Stopped, 'The query was stopped.', 'Run it again, or ask for less.');
                 }
                 $read = [$pipes[1]];
                 $none = null;
@@ -62,10 +63,10 @@ final readonly class LakeQuery
         }
         $answer = json_decode($told, true);
         if (! is_array($answer)) {
-            throw SystemTrouble::lasting('out_of_memory', 'The query ended without an answer: it asked for more memory than it may have.', 'Ask for less: a partition, a sample, or fewer columns.');
+            throw SystemTrouble::lasting(Reason::OutOfMemory, 'The query ended without an answer: it asked for more memory than it may have.', 'Ask for less: a partition, a sample, or fewer columns.');
         }
         if (isset($answer['error'])) {
-            throw SystemTrouble::lasting('refused', $answer['error'], 'Correct the statement and run it again.');
+            throw SystemTrouble::lasting(Reason::Refused, $answer['error'], 'Correct the statement and run it again.');
         }
 
         return new QueryResult($answer['columns'], $answer['rows'], $answer['cut'], (hrtime(true) - $begun) / 1e9, $answer['files']);
@@ -122,7 +123,7 @@ final readonly class LakeQuery
         }
         $view = static function (string $name, LandedFiles $table, Contents $contents) use ($engine): void {
             [$schema, $own] = explode('.', $name, 2);
-            $engine->run('CREATE OR REPLACE VIEW '.Engine::name($schema).'.'.Engine::name($own).' AS '.$contents->of($table, $table->files, partitions: self::partitionTypes($table)));
+            $engine->run('CREATE OR REPLACE VIEW '.Engine::name($schema).'.'.Engine::name($own).' AS '.$contents->of($table, $table->files, partitions: $table->partitionTypes()));
         };
         $fetched = array_filter($meant, $contents->mustBeFetched(...));
         foreach (array_diff_key($meant, $fetched) as $name => $table) {
@@ -137,17 +138,5 @@ final readonly class LakeQuery
         $direct = $count(array_diff_key($meant, $fetched));
 
         return [$read + $direct - array_sum(array_map(static fn (array $s): int => $s['of'] - $s['read'], $direct === 0 ? [] : $engine->scans($sql) ?? [])), $count($meant)];
-    }
-
-    /** @return array<string, string> the engine's types of what the folders of a table say, by name */
-    public static function partitionTypes(LandedFiles $table): array
-    {
-        $types = [];
-        foreach ($table->files[0]->partition ?? [] as $name => $ignored) {
-            $type = $table->shape()->column($name)?->type;
-            $types[$name] = $type === null ? 'VARCHAR' : TypeMap::write($type);
-        }
-
-        return $types;
     }
 }

@@ -8,8 +8,8 @@ use Closure;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\SteadyClock;
-use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Guarantee\TargetCapabilities;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\KeptFiles;
@@ -20,10 +20,11 @@ use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Port\QueryResult;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A lake that rows are landed in. */
 final class LakeTarget implements TargetSystem
@@ -206,7 +207,7 @@ final class LakeTarget implements TargetSystem
     private function demandReady(LandedTable $landed, array $own): void
     {
         foreach ($this->preparations($landed, $own)->obstacles() as $obstacle) {
-            throw SystemTrouble::lasting('incompatible_table', "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
+            throw SystemTrouble::lasting(Reason::IncompatibleTable, "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
         }
     }
 
@@ -244,7 +245,7 @@ final class LakeTarget implements TargetSystem
     {
         $files = $this->table($table);
         foreach (array_diff(array_keys($key), $files->shape()->names()) as $column) {
-            throw SystemTrouble::lasting('no_column', "{$this->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
+            throw SystemTrouble::lasting(Reason::NoColumn, "{$this->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
         }
         $where = implode(' AND ', array_map(fn (string $c, string $v): string => Engine::name($c).' = '.TypeMap::value($v, $files->shape()->column($c)->type ?? throw new \LogicException($c)), array_keys($key), $key));
         $columns = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $files->shape()->columns));
@@ -325,12 +326,12 @@ final class LakeTarget implements TargetSystem
     private function demandFolder(): void
     {
         if (! $this->folder->exists()) {
-            throw SystemTrouble::passing('no_folder', "{$this->settings->system}: there is no folder {$this->folder->where('')} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
+            throw SystemTrouble::passing(Reason::NoFolder, "{$this->settings->system}: there is no folder {$this->folder->where('')} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
         }
     }
 
     private function table(TableName $table): LandedFiles
     {
-        return $this->tables()[(string) $table] ?? throw SystemTrouble::lasting('no_table', "{$this->settings->system}: no feed has landed {$table} yet, and no scan has found it.", 'Run the feed that lands in it.');
+        return $this->tables()[(string) $table] ?? throw SystemTrouble::lasting(Reason::NoTable, "{$this->settings->system}: no feed has landed {$table} yet, and no scan has found it.", 'Run the feed that lands in it.');
     }
 }

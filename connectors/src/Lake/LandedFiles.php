@@ -4,8 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Core\Definition\FileWriting;
-use Lighterman\Core\Definition\LandedTable;
+use Lighterman\Connectors\Engine\TypeMap;
+use Lighterman\Core\Landing\FileWriting;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 
@@ -120,5 +121,17 @@ final readonly class LandedFiles
         $eras = isset($data['eras']) && $data['eras'] !== [] ? array_map(Era::fromArray(...), array_values($data['eras'])) : [new Era('', Shape::fromArray($data['shape'] ?? []), new FileWriting)];
 
         return new self($data['partition_by'], array_map(DataFile::fromArray(...), array_values($data['files'])), $eras);
+    }
+
+    /** @return array<string, string> the engine's types of what the folders say, by name */
+    public function partitionTypes(): array
+    {
+        $types = [];
+        foreach ($this->files[0]->partition ?? [] as $name => $ignored) {
+            $type = $this->shape()->column($name)?->type;
+            $types[$name] = $type === null ? 'VARCHAR' : TypeMap::write($type);
+        }
+
+        return $types;
     }
 }

@@ -79,7 +79,7 @@ final readonly class Needed
     /** @return array<int, DataFile>|null null if the conditions cannot be put to the partitions of this table */
     private function meant(LandedFiles $table, string $conditions): ?array
     {
-        $types = LakeQuery::partitionTypes($table);
+        $types = $table->partitionTypes();
         $rows = [];
         foreach ($table->files as $n => $file) {
             $rows[] = '('.implode(', ', [$n, ...array_map(static fn (string $p, string $type): string => 'CAST('.(($file->partition[$p] ?? null) === null ? 'NULL' : Engine::literal($file->partition[$p])).' AS '.$type.')', array_keys($types), $types)]).')';

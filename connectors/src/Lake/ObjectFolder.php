@@ -13,7 +13,7 @@ use Lighterman\Connectors\Objects\Fetched;
 use Lighterman\Connectors\Objects\ObjectStore;
 use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * A lake in an object store. Files are made on this machine and then brought there; those that are read are fetched, and kept

@@ -8,9 +8,10 @@ use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Port\QueryResult;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Writes the result of a query, of whatever system, as a Parquet file. */
 final readonly class ResultFile
@@ -44,7 +45,7 @@ final readonly class ResultFile
         try {
             $engine->run("COPY ({$stage->select()}) TO ".Engine::literal("{$this->folder}/result.parquet").' (FORMAT parquet, COMPRESSION zstd)');
         } catch (EngineError $e) {
-            throw SystemTrouble::lasting('unfit_value', "The result cannot be written as Parquet. {$e->getMessage()}", 'Convert the column in the statement, to text for instance.');
+            throw SystemTrouble::lasting(Reason::UnfitValue, "The result cannot be written as Parquet. {$e->getMessage()}", 'Convert the column in the statement, to text for instance.');
         } finally {
             $engine->close();
             $stage->clear();

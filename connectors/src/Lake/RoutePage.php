@@ -4,6 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Lighterman\Core\Position\LogPlace;
+use Lighterman\Core\Position\Place;
+
 /**
  * What the feeds of a route that bring changes have landed in a lake, as it stands after one commit: all of their tables together,
  * so that a source transaction counts whole, and the place in the source's log that the route has reached.
@@ -13,16 +16,16 @@ final readonly class RoutePage
     /**
      * @param  int  $number  of the page; every commit writes the next
      * @param  int  $token  fencing token of whoever wrote it
-     * @param  int  $place  in the source's log; 0 at the start
+     * @param  string|null  $place  in the stream of changes, as the stream writes it; null at the start
      * @param  array<string, Page>  $feeds
      */
-    public function __construct(public string $route, public int $number, public int $token, public int $place, public array $feeds)
+    public function __construct(public string $route, public int $number, public int $token, public ?string $place, public array $feeds)
     {
     }
 
     public static function first(string $route): self
     {
-        return new self($route, 0, 0, 0, []);
+        return new self($route, 0, 0, null, []);
     }
 
     /** The page that follows when the route is taken by the holder of a token. */
@@ -36,9 +39,9 @@ final readonly class RoutePage
      *
      * @param  array<string, Page>  $feeds  those that have changed
      */
-    public function landed(array $feeds, ?int $place): self
+    public function landed(array $feeds, ?Place $place): self
     {
-        return new self($this->route, $this->number + 1, $this->token, $place ?? $this->place, $feeds + $this->feeds);
+        return new self($this->route, $this->number + 1, $this->token, $place?->text() ?? $this->place, $feeds + $this->feeds);
     }
 
     public function without(string $feed): self
@@ -61,6 +64,9 @@ final readonly class RoutePage
     {
         $data = json_decode($json, true, 64, JSON_THROW_ON_ERROR);
 
-        return new self($data['route'], $data['number'], $data['token'], $data['place'], array_map(Page::fromArray(...), $data['feeds']));
+        // Pages of the first format hold the byte of a log as a number.
+        $place = is_int($data['place']) ? ($data['place'] === 0 ? null : LogPlace::before($data['place'])->text()) : $data['place'];
+
+        return new self($data['route'], $data['number'], $data['token'], $place, array_map(Page::fromArray(...), $data['feeds']));
     }
 }

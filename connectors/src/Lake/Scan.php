@@ -8,15 +8,15 @@ use Lighterman\Connectors\Files\FilesSettings;
 use Lighterman\Connectors\Files\Look;
 use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Capture\FilePattern;
-use Lighterman\Core\Definition\FileWriting;
 use Lighterman\Core\Format\FileFormat;
+use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Port\BrokenFile;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Looks through a lake for tables that no feed has landed: files that somebody else has left there. */
 final class Scan

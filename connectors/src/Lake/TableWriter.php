@@ -9,13 +9,14 @@ use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\Engine\TypeMap;
-use Lighterman\Core\Definition\LandedTable;
-use Lighterman\Core\Definition\Partition;
 use Lighterman\Core\Format\FileFormat;
 use Lighterman\Core\Format\UnfitValue;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 use RecursiveDirectoryIterator;
 use RecursiveIteratorIterator;
 use SplFileInfo;
@@ -240,7 +241,7 @@ final class TableWriter
         $twice = $this->engine->rows("SELECT {$this->names($this->landed->key)} FROM {$stage} GROUP BY ALL HAVING count(*) > 1 LIMIT 1")[0] ?? null;
         if ($twice !== null) {
             $said = implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", array_keys($twice), $twice));
-            throw SystemTrouble::lasting('duplicate_key', "{$this->landed->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
+            throw SystemTrouble::lasting(Reason::DuplicateKey, "{$this->landed->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
         }
     }
 
@@ -414,10 +415,10 @@ final class TableWriter
     private function trouble(string $said): SystemTrouble
     {
         return match (true) {
-            str_contains($said, 'No space left') => SystemTrouble::passing('disk_full', "{$this->landed->name}: the disk of the lake is full.", 'Free space. Lighterman tries again.'),
-            str_starts_with($said, 'Out of Memory') => SystemTrouble::passing('out_of_memory', "{$this->landed->name}: the engine's memory does not suffice ({$said}).", 'Give it more (LIGHTERMAN_LAKE_MEMORY_MB, 160 unless said), or leave columns out: each needs about 0.2 MB.'),
-            str_starts_with($said, 'Conversion Error') => SystemTrouble::lasting('unfit_value', "{$this->landed->name}: a value does not fit its column. {$said}", 'Convert the column on the feed\'s Columns page, to text for instance, or say there what becomes of such a value.'),
-            default => SystemTrouble::lasting('refused', "{$this->landed->name}: {$said}", 'Correct what the message names and try again.'),
+            str_contains($said, 'No space left') => SystemTrouble::passing(Reason::DiskFull, "{$this->landed->name}: the disk of the lake is full.", 'Free space. Lighterman tries again.'),
+            str_starts_with($said, 'Out of Memory') => SystemTrouble::passing(Reason::OutOfMemory, "{$this->landed->name}: the engine's memory does not suffice ({$said}).", 'Give it more (LIGHTERMAN_LAKE_MEMORY_MB, 160 unless said), or leave columns out: each needs about 0.2 MB.'),
+            str_starts_with($said, 'Conversion Error') => SystemTrouble::lasting(Reason::UnfitValue, "{$this->landed->name}: a value does not fit its column. {$said}", 'Convert the column on the feed\'s Columns page, to text for instance, or say there what becomes of such a value.'),
+            default => SystemTrouble::lasting(Reason::Refused, "{$this->landed->name}: {$said}", 'Correct what the message names and try again.'),
         };
     }
 }

@@ -8,9 +8,10 @@ use Lighterman\Connectors\Pdo\Seen;
 use Lighterman\Connectors\Pdo\SequencedChanges;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A change table in MariaDB. */
 final class MariaDbChangeTable extends SequencedChanges
@@ -26,7 +27,7 @@ final class MariaDbChangeTable extends SequencedChanges
     {
         $this->words = new MariaDbSpelling;
         $this->source = new MariaDbSource($settings);
-        parent::__construct($settings->system, $settings->session(readOnly: false), $settings->session(readOnly: true, streams: true), $settings->session(readOnly: true), $this->words, $id);
+        parent::__construct($settings->system, Session::open($settings, readOnly: false), Session::open($settings, readOnly: true, streams: true), Session::open($settings, readOnly: true), $this->words, $id);
     }
 
     public function name(): string
@@ -68,7 +69,7 @@ final class MariaDbChangeTable extends SequencedChanges
 
             return false;
         } catch (SystemTrouble $trouble) {
-            return $trouble->reason === 'busy' ? true : throw $trouble;
+            return $trouble->reason === Reason::Busy ? true : throw $trouble;
         }
     }
 
@@ -225,7 +226,7 @@ final class MariaDbChangeTable extends SequencedChanges
                 WHERE cast(t.NAME AS BINARY) = w.name OR left(cast(t.NAME AS BINARY), length(w.name) + 3) = concat(w.name, '#P#')
                 SQL, [$table->schema, $table->name]);
         } catch (SystemTrouble $trouble) {
-            return $trouble->reason === 'no_privilege' ? '' : throw $trouble;
+            return $trouble->reason === Reason::NoPrivilege ? '' : throw $trouble;
         }
     }
 

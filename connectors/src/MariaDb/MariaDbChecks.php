@@ -6,7 +6,8 @@ namespace Lighterman\Connectors\MariaDb;
 
 use Lighterman\Connectors\Pdo\PdoConnection;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Tests a MariaDB database as a source. */
 final readonly class MariaDbChecks
@@ -24,7 +25,7 @@ final readonly class MariaDbChecks
             $row = $this->connection->row('SELECT VERSION() AS version, UNIX_TIMESTAMP(NOW(6)) AS clock, @@auto_increment_increment AS step, @@global.time_zone AS zone, CURRENT_USER() AS account') ?? [];
             $tls = $this->connection->row("SHOW STATUS LIKE 'Ssl_cipher'") ?? [];
         } catch (SystemTrouble $trouble) {
-            $answered = ! in_array($trouble->reason, ['unknown_host', 'closed_port', 'unreachable', 'no_connection'], true);
+            $answered = ! in_array($trouble->reason, [Reason::UnknownHost, Reason::ClosedPort, Reason::Unreachable, Reason::NoConnection], true);
 
             return [...($answered ? [Finding::passed('Port', "{$place} answers.")] : []), Finding::failed($answered ? 'Sign-in' : 'Port', $trouble->getMessage(), $trouble->remedy())];
         }

@@ -5,7 +5,6 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\MariaDb;
 
 use Lighterman\Connectors\Connecting;
-use Lighterman\Connectors\Pdo\PdoConnection;
 use PDO;
 use PDOException;
 use SensitiveParameter;
@@ -13,7 +12,7 @@ use SensitiveParameter;
 /** How to reach one MariaDB database. The password never leaves this object but for the driver's own parameters. */
 final readonly class MariaDbSettings
 {
-    /** @param  'disable'|'prefer'|'require'|'verify-full'  $tls */
+    /** @param  string  $tls  disable, prefer, require, verify-full */
     public function __construct(
         public string $system,
         public string $host,
@@ -25,13 +24,12 @@ final readonly class MariaDbSettings
     ) {
     }
 
-    /** @param  bool  $streams  whether rows come one after the other, the session being busy meanwhile */
-    public function session(bool $readOnly, bool $streams = false): PdoConnection
-    {
-        return new PdoConnection(fn (): PDO => $this->connect($readOnly, $streams), fn (PDOException $e) => Trouble::of($this, $e));
-    }
-
-    private function connect(bool $readOnly, bool $streams): PDO
+    /**
+     * @param  bool  $streams  whether rows come one after the other, the session being busy meanwhile
+     *
+     * @throws PDOException as the driver says it
+     */
+    public function connect(bool $readOnly, bool $streams): PDO
     {
         // Rendering must not depend on the server's settings: the zone of timestamps is UTC.
         $init = "SET time_zone = '+00:00', sql_mode = 'NO_BACKSLASH_ESCAPES,STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION', net_write_timeout = 3600"
@@ -51,7 +49,7 @@ final readonly class MariaDbSettings
             // The driver warns besides throwing.
             return @new PDO($dsn, $this->user, $this->password, $options + $encrypted);
         } catch (PDOException $e) {
-            if (! Trouble::isTls($e, connecting: true)) {
+            if (! self::isTls($e, connecting: true)) {
                 throw $e;
             }
             if ($this->tls !== 'prefer') {
@@ -61,6 +59,12 @@ final readonly class MariaDbSettings
 
             return new PDO($dsn, $this->user, $this->password, $options);
         }
+    }
+
+    /** @param  bool  $connecting  while a connection is made, a server that offers no TLS looks as if it had gone away */
+    public static function isTls(PDOException $e, bool $connecting = false): bool
+    {
+        return ($connecting && $e->getCode() === 2006) || (bool) preg_match('/\bSSL\b|certificate/i', $e->getMessage()) && ! str_contains($e->getMessage(), 'syntax');
     }
 
     public function place(): string

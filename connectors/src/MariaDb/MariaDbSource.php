@@ -12,9 +12,9 @@ use Lighterman\Core\Capture\SourceMoment;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\TypeKind;
 
 /** A MariaDB database that rows come from. Its sessions only read. */
@@ -24,7 +24,7 @@ final class MariaDbSource extends PdoSource
 
     public function __construct(private readonly MariaDbSettings $settings)
     {
-        parent::__construct($settings->system, $settings->session(readOnly: true), new MariaDbSpelling);
+        parent::__construct($settings->system, Session::open($settings, readOnly: true), new MariaDbSpelling);
     }
 
     public function check(): array
@@ -44,7 +44,7 @@ final class MariaDbSource extends PdoSource
 
     protected function readingSession(): PdoConnection
     {
-        return $this->settings->session(readOnly: true, streams: true);
+        return Session::open($this->settings, readOnly: true, streams: true);
     }
 
     protected function tables(): array

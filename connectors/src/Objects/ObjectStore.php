@@ -11,7 +11,8 @@ use Aws\S3\S3Client;
 use League\Flysystem\AwsS3V3\AwsS3V3Adapter;
 use League\Flysystem\Filesystem;
 use League\Flysystem\FilesystemException;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 use SensitiveParameter;
 use Throwable;
 
@@ -110,10 +111,10 @@ final readonly class ObjectStore
     public function trouble(string $system, string $what, Throwable $e): SystemTrouble
     {
         return match (true) {
-            self::code($e) === 'NoSuchBucket' => SystemTrouble::lasting('no_bucket', "{$system}: {$what}, for {$this->endpoint} has no bucket {$this->bucket}.", 'Make the bucket, or correct its name.'),
-            in_array(self::status($e), [401, 403], true) => SystemTrouble::lasting('no_privilege', "{$system}: {$what}: {$this->endpoint} refuses it (".self::code($e).').', 'Check key and secret, and what they may do in the bucket: list, read, write and remove objects.'),
-            self::cause($e)?->isConnectionError() === true => SystemTrouble::passing('not_reachable', "{$system}: {$what}: {$this->endpoint} does not answer.", 'Check the address, and that the store is up. Lighterman tries again.'),
-            default => SystemTrouble::passing('store', "{$system}: {$what}: {$this->endpoint} says ".(self::code($e) ?? self::status($e) ?? 'nothing that can be understood').'.', 'Lighterman tries again; if it stays so, look at the store.'),
+            self::code($e) === 'NoSuchBucket' => SystemTrouble::lasting(Reason::NoBucket, "{$system}: {$what}, for {$this->endpoint} has no bucket {$this->bucket}.", 'Make the bucket, or correct its name.'),
+            in_array(self::status($e), [401, 403], true) => SystemTrouble::lasting(Reason::NoPrivilege, "{$system}: {$what}: {$this->endpoint} refuses it (".self::code($e).').', 'Check key and secret, and what they may do in the bucket: list, read, write and remove objects.'),
+            self::cause($e)?->isConnectionError() === true => SystemTrouble::passing(Reason::NotReachable, "{$system}: {$what}: {$this->endpoint} does not answer.", 'Check the address, and that the store is up. Lighterman tries again.'),
+            default => SystemTrouble::passing(Reason::Store, "{$system}: {$what}: {$this->endpoint} says ".(self::code($e) ?? self::status($e) ?? 'nothing that can be understood').'.', 'Lighterman tries again; if it stays so, look at the store.'),
         };
     }
 

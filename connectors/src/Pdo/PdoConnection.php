@@ -4,7 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Pdo;
 
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
 use PDOException;
 use PDOStatement;
@@ -150,7 +151,7 @@ final class PdoConnection
             return $do($this->handle ??= ($this->connect)());
         } catch (PDOException $e) {
             $trouble = ($this->trouble)($e);
-            if (in_array($trouble->reason, ['connection_lost', 'no_connection', 'closed_port'], true)) {
+            if (in_array($trouble->reason, [Reason::ConnectionLost, Reason::NoConnection, Reason::ClosedPort], true)) {
                 $this->handle = null;
             }
             throw $trouble;

@@ -6,9 +6,9 @@ namespace Lighterman\Connectors\Pdo;
 
 use Lighterman\Core\Capture\ColumnFacts;
 use Lighterman\Core\Capture\TableFacts;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 
 /** Looks at a table's rows, so that advice rests on what is there. */
 final readonly class PdoFacts

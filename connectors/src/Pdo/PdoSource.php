@@ -17,15 +17,16 @@ use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Port\CatalogueEntry;
-use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Port\TakenFiles;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Treatment\LookupTable;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A source that PHP reaches through PDO: what does not depend on which one it is. */
 abstract class PdoSource implements SourceSystem
@@ -65,7 +66,7 @@ abstract class PdoSource implements SourceSystem
     public function shape(TableName $table): Shape
     {
         return $this->shapes($table)[(string) $table]
-            ?? throw SystemTrouble::lasting('no_table', "{$this->system} has no table {$table}, or it may not be seen.", 'The table was dropped or renamed. Restore it, or remove the feed.');
+            ?? throw SystemTrouble::lasting(Reason::NoTable, "{$this->system} has no table {$table}, or it may not be seen.", 'The table was dropped or renamed. Restore it, or remove the feed.');
     }
 
     public function sample(TableName $table, int $rows): array
@@ -114,7 +115,7 @@ abstract class PdoSource implements SourceSystem
         $shape = $this->shape($table);
         $where = [];
         foreach ($key as $column => $value) {
-            $known = $shape->column($column) ?? throw SystemTrouble::lasting('no_column', "{$this->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
+            $known = $shape->column($column) ?? throw SystemTrouble::lasting(Reason::NoColumn, "{$this->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
             $where[] = $this->spelling->name($column).' = '.$this->spelling->literal($known->type, $value);
         }
 

@@ -5,8 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Pdo;
 
 use Lighterman\Connectors\Reading\Spelling;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\TableName;
 
 /** What databases reached through PDO spell alike. */
 abstract class PdoSpelling implements Spelling

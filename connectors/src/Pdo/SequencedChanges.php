@@ -15,11 +15,12 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LoadChunk;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * A change table where the database does not tell its transactions apart: a reading is known by the numbers of the
@@ -85,7 +86,7 @@ abstract class SequencedChanges implements ChangeTable
         try {
             return $read();
         } catch (SystemTrouble $trouble) {
-            return $trouble->reason === 'no_table' ? null : throw $trouble;
+            return $trouble->reason === Reason::NoTable ? null : throw $trouble;
         }
     }
 
@@ -103,7 +104,7 @@ abstract class SequencedChanges implements ChangeTable
     public function last(): Reading
     {
         return self::made($this->writing->row("SELECT number, seen, at FROM {$this->readings()} ORDER BY number DESC LIMIT 1"))
-            ?? throw SystemTrouble::lasting('changes_gone', "{$this->system}: the readings of {$this->name()} are gone.", 'Begin anew on the route\'s page.');
+            ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$this->system}: the readings of {$this->name()} are gone.", 'Begin anew on the route\'s page.');
     }
 
     /** @param  array<string, string|null>|null  $row */

@@ -19,7 +19,7 @@ final class Planner
     public static function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, SourceMoment $moment, callable $any): ReadPlan
     {
         $mode = $definition->watermarkMode();
-        if ($definition->capture === Capture::Reload || $mode === null) {
+        if ($mode === null) {
             return new ReadPlan('reload', $from, null, $moment->clock);
         }
         $kept = Window::noteFor($mode, $moment, $note);

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Reading;
 
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Rows of one query as a stream of bytes: lines in the text form of COPY. */
 interface RowStream

@@ -5,8 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Reading;
 
 use Lighterman\Core\Capture\WatermarkMode;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
 
 /** How one kind of database spells what the queries of a reader are made of. */

@@ -4,9 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Reading;
 
-use Lighterman\Core\Port\LookupTable;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Treatment\LookupTable;
 
 /** Looks values up in a table of a database. Keys are joined as literals of their type, so that an index on them is used. */
 final readonly class SqlLookup implements LookupTable
@@ -30,5 +31,10 @@ final readonly class SqlLookup implements LookupTable
         }
 
         return $found;
+    }
+
+    public function now(): int
+    {
+        return (int) SteadyClock::seconds();
     }
 }

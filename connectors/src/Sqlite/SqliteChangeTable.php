@@ -7,8 +7,8 @@ namespace Lighterman\Connectors\Sqlite;
 use Lighterman\Connectors\Pdo\Seen;
 use Lighterman\Connectors\Pdo\SequencedChanges;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 
 /** A change table in SQLite. Only one writes at a time, so that numbers are in the order of the commits and none is missing. */
 final class SqliteChangeTable extends SequencedChanges

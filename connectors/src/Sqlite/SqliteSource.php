@@ -13,11 +13,11 @@ use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** An SQLite database that rows come from. */
 final class SqliteSource extends PdoSource

@@ -11,8 +11,8 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\LoadChunk;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * The table in a source into which triggers write changes for one route, and the triggers that do. Every method may throw

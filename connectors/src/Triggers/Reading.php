@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Triggers;
 
+use Lighterman\Core\Position\ReadingPlace;
+
 /**
  * A look at a change table, written down beside it. The changes between two readings are the same whenever they are asked
  * for, so that what a crash interrupted is read again exactly.
@@ -20,13 +22,8 @@ final readonly class Reading
     }
 
     /** The first place of this reading in the order of a route's changes. */
-    public function place(): int
+    public function place(): ReadingPlace
     {
-        return $this->number << 32;
-    }
-
-    public static function numberAt(int $place): int
-    {
-        return $place >> 32;
+        return ReadingPlace::before($this->number, 0);
     }
 }

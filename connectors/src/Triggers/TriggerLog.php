@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Triggers;
 
+use InvalidArgumentException;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
@@ -11,7 +12,11 @@ use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\LoadChunk;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\LogState;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Position\Place;
+use Lighterman\Core\Position\ReadingPlace;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A change log made by triggers, for databases whose own cannot be had. */
 final class TriggerLog implements ChangeLog
@@ -20,6 +25,15 @@ final class TriggerLog implements ChangeLog
 
     public function __construct(private readonly string $system, private readonly ChangeTable $changes)
     {
+    }
+
+    /**
+     * @param  string  $foreseen  eight characters that a route keeps
+     * @return array<string, string>
+     */
+    public static function names(string $foreseen): array
+    {
+        return ['triggers' => $foreseen];
     }
 
     public function check(array $tables): array
@@ -41,16 +55,16 @@ final class TriggerLog implements ChangeLog
         return $statements;
     }
 
-    public function ensure(array $tables, bool $begin, int $after = 0): int
+    public function ensure(array $tables, bool $begin, ?Place $after = null): Place
     {
         foreach ($this->check($tables) as $finding) {
             if ($finding->result === 'failed') {
-                throw SystemTrouble::lasting('triggers_not_ready', "{$this->system}: {$finding->said}", (string) $finding->remedy);
+                throw SystemTrouble::lasting(Reason::NotReady, "{$this->system}: {$finding->said}", (string) $finding->remedy);
             }
         }
         if ($begin && ! $this->changes->exists()) {
             // A target may know places of a change table that was lost; those of the new one come later.
-            $this->changes->create($after === 0 ? 0 : Reading::numberAt($after) + 1);
+            $this->changes->create($after instanceof ReadingPlace ? $after->reading + 1 : 0);
         }
         $this->required();
         $amiss = $this->amiss($tables);
@@ -78,22 +92,22 @@ final class TriggerLog implements ChangeLog
         $this->changes->drop();
     }
 
-    public function state(): ?LogState
+    public function state(?Place $read = null): ?LogState
     {
         return $this->changes->exists() ? new LogState(0, $this->changes->bytes(), false) : null;
     }
 
-    public function required(): LogState
+    public function required(?Place $read = null): LogState
     {
         return $this->state()
-            ?? throw SystemTrouble::lasting('changes_gone', "{$this->system}: the change table {$this->changes->name()} is gone. Changes made since then are known to nobody.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
+            ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$this->system}: the change table {$this->changes->name()} is gone. Changes made since then are known to nobody.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
     }
 
-    public function open(int $from): LogReader
+    public function open(?Place $from): LogReader
     {
         $this->required();
 
-        return $this->reader = new TriggerReader($this->changes, $this->system, $from);
+        return $this->reader = new TriggerReader($this->changes, $this->system, $from instanceof ReadingPlace ? $from : ReadingPlace::before(0, 0));
     }
 
     public function mark(string $content, bool $after): void
@@ -119,6 +133,20 @@ final class TriggerLog implements ChangeLog
     public function identities(array $tables): array
     {
         return $this->changes->identities($tables);
+    }
+
+    public function place(string $text): ReadingPlace
+    {
+        try {
+            return ReadingPlace::parse($text);
+        } catch (InvalidArgumentException $e) {
+            throw SystemTrouble::lasting(Reason::NoPlace, "{$this->system}: {$e->getMessage()}", 'Begin anew on the route\'s page.');
+        }
+    }
+
+    public function statementForWholeRows(TableName $table): ?string
+    {
+        return null;
     }
 
     public function clock(): ClockOffset

@@ -14,8 +14,11 @@ use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
 use Lighterman\Core\Capture\Log\Unclear;
 use Lighterman\Core\Port\LogReader;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Position\Place;
+use Lighterman\Core\Position\ReadingPlace;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * Reads a change table as a change log: reading after reading, unit after unit.
@@ -66,7 +69,7 @@ final class TriggerReader implements LogReader
     /** @var array<string, Relation> as described last, by table */
     private array $described = [];
 
-    /** @var array<int, Reading> readings that were read to their end, by the place where they ended */
+    /** @var list<array{ReadingPlace, Reading}> readings that were read to their end, with the places where they ended, in order */
     private array $ended = [];
 
     private float $forgotAt = 0.0;
@@ -79,14 +82,14 @@ final class TriggerReader implements LogReader
 
     private int $latest = 0;
 
-    public function __construct(private readonly ChangeTable $table, string $system, int $from)
+    public function __construct(private readonly ChangeTable $table, string $system, ReadingPlace $from)
     {
-        $number = Reading::numberAt($from);
+        $number = $from->reading;
         $before = $number === 0 ? null : $table->reading($number - 1);
-        $reading = $table->reading($number) ?? throw SystemTrouble::lasting('changes_gone', "{$system}: the change table {$table->name()} does not know reading {$number}, up to which this route has landed.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
+        $reading = $table->reading($number) ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$system}: the change table {$table->name()} does not know reading {$number}, up to which this route has landed.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
         $this->reading = $reading;
         $this->latest = $reading->at;
-        $this->passed = $from & 0xFFFFFFFF;
+        $this->passed = $from->passed;
         $this->skip = $this->passed;
         if ($before !== null) {
             // It may have landed in part; where it landed whole its changes are gone, or skipped.
@@ -158,15 +161,22 @@ final class TriggerReader implements LogReader
     private function placed(array $marks): void
     {
         foreach ($marks as $content) {
-            $place = $this->place();
+            [$place, $unit] = [$this->place(), $this->unitHere()];
             $this->passed++;
-            array_push($this->queue, new Begin($place, $this->latest, 0), new Mark($place, 'lighterman', $content), new Commit($this->place(), $this->latest));
+            array_push($this->queue, new Begin($unit, $this->latest, 0), new Mark($place, 'lighterman', $content), new Commit($this->place(), $this->latest));
         }
     }
 
-    private function place(): int
+    /** After the units that have passed. */
+    private function place(): ReadingPlace
     {
-        return $this->reading->place() + $this->passed;
+        return ReadingPlace::before($this->reading->number, $this->passed);
+    }
+
+    /** The unit that follows them. */
+    private function unitHere(): ReadingPlace
+    {
+        return ReadingPlace::unitAfter($this->reading->number, $this->passed);
     }
 
     /** Takes the next change of the reading. */
@@ -180,7 +190,7 @@ final class TriggerReader implements LogReader
             $this->endUnit();
             $this->changes = null;
             $this->passed = max($this->passed, $this->skip);
-            $this->ended[$this->place()] = $this->reading;
+            $this->ended[] = [$this->place(), $this->reading];
             $this->placed($this->closing);
             $this->closing = [];
 
@@ -191,7 +201,7 @@ final class TriggerReader implements LogReader
             $this->endUnit();
             $this->unit = $change->unit;
             if ($this->passed >= $this->skip) {
-                $this->queue[] = new Begin($this->place(), $change->at, 0);
+                $this->queue[] = new Begin($this->unitHere(), $change->at, 0);
             }
         }
         $this->latest = max($this->latest, $change->at);
@@ -238,18 +248,15 @@ final class TriggerReader implements LogReader
         return $this->size;
     }
 
-    public function confirm(int $lsn): void
+    public function confirm(Place $to): void
     {
         if (SteadyClock::seconds() - $this->forgotAt < self::FORGET_SECONDS) {
             return;
         }
         $this->forgotAt = SteadyClock::seconds();
         $last = null;
-        foreach ($this->ended as $place => $reading) {
-            if ($place <= $lsn) {
-                $last = $reading;
-                unset($this->ended[$place]);
-            }
+        while ($this->ended !== [] && $to->covers($this->ended[0][0])) {
+            [, $last] = array_shift($this->ended);
         }
         if ($last !== null) {
             $this->table->forget($last);

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture;
 
+use DateTimeImmutable;
 use Lighterman\Core\Position\FileMark;
 
 /** Which of the files that were found a run takes. */
@@ -29,7 +30,7 @@ final readonly class FileChoice
     public static function of(iterable $found, array $known, array $asked, ChangedFile $changed, int $quiet, string $now): self
     {
         $take = $apart = $growing = [];
-        $until = gmdate('Y-m-d\TH:i:s\Z', (int) strtotime($now) - $quiet);
+        $until = (new DateTimeImmutable($now))->modify("-{$quiet} seconds")->format('Y-m-d\TH:i:s\Z');
         foreach ($found as $file) {
             $before = isset($asked[$file->path]) ? null : $known[$file->path] ?? null;
             if ($before !== null && ($changed === ChangedFile::Ignore || $file->isSame($before))) {

@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture;
 
-use Lighterman\Core\Definition\FileReading;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;

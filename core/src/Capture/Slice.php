@@ -4,10 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture;
 
-use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Definition\InvalidDefinition;
-use Lighterman\Core\Shape\TypedText;
-
 /** What of a table a load reads: all of it, a range of keys, some keys, or a range of a column. */
 final readonly class Slice
 {
@@ -60,35 +56,6 @@ final readonly class Slice
     public function isWhole(): bool
     {
         return $this->after === null && $this->until === null && $this->keys === null && $this->column === null;
-    }
-
-    /**
-     * Refuses values that the columns cannot hold, before anything is asked of the source.
-     *
-     * @throws InvalidDefinition
-     */
-    public function validate(FeedDefinition $definition): void
-    {
-        $key = static fn (?array $values, string $what): array => $values === null ? [] : [[$what, $definition->key, $values]];
-        $said = [...$key($this->after, 'after'), ...$key($this->until, 'until'), ...array_merge(...array_map(static fn (array $k): array => $key($k, 'keys'), $this->keys ?? []))];
-        if ($this->column !== null) {
-            $definition->shape->column($this->column) ?? throw InvalidDefinition::at('column', "{$definition->source} has no column {$this->column}", 'Name a column of the table.');
-            $said = [...$said, ...($this->from === null ? [] : [['from', [$this->column], [$this->from]]]), ...($this->to === null ? [] : [['to', [$this->column], [$this->to]]])];
-        }
-        if (count($this->keys ?? []) > self::KEYS) {
-            throw InvalidDefinition::at('keys', count($this->keys ?? []).' keys are more than '.self::KEYS, 'Name fewer at a time, or give a range.');
-        }
-        foreach ($said as [$what, $columns, $values]) {
-            if (count($columns) !== count($values)) {
-                throw InvalidDefinition::at($what, 'the key has '.count($columns).' columns ('.implode(', ', $columns).'), and '.count($values).' values are given', 'Give one value for each column of the key.');
-            }
-            foreach ($columns as $i => $column) {
-                $type = $definition->shape->column($column)?->type;
-                if ($type !== null && ! TypedText::accepts($type, (string) $values[$i])) {
-                    throw InvalidDefinition::at($what, '"'.mb_strcut((string) $values[$i], 0, 60)."\" is not a value of {$column}, which is {$type}", 'Give a value such as '.TypedText::example($type).'.');
-                }
-            }
-        }
     }
 
     public function __toString(): string

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture;
 
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 
 /** What was found by looking at a table before a capture is chosen. */
 final readonly class TableFacts

@@ -6,19 +6,28 @@ namespace Lighterman\Core\Definition;
 
 use InvalidArgumentException;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\FileReading;
+use Lighterman\Core\Capture\Kind\CaptureKind;
+use Lighterman\Core\Capture\Kind\Chosen;
+use Lighterman\Core\Capture\Kind\ChosenWatermark;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Landing\Deletes;
+use Lighterman\Core\Landing\FileWriting;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Landing\Truncates;
-use Lighterman\Core\Port\TableName;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\Otherwise;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** One immutable version of how a feed is carried. Construction checks that it can be carried out at all. */
 final readonly class FeedDefinition
@@ -83,10 +92,20 @@ final readonly class FeedDefinition
         }
     }
 
-    /** The columns that are carried, in order. A change log does not have what the source computes itself. */
+    public function kind(): CaptureKind
+    {
+        return Kinds::of($this->capture);
+    }
+
+    public function chosen(): Chosen
+    {
+        return new Chosen($this->name, $this->landing, $this->key, $this->shape, $this->deletes, $this->watermark === null ? null : new ChosenWatermark($this->watermark, $this->watermarkUnique), $this->overlap, $this->files);
+    }
+
+    /** The columns that are carried, in order. */
     public function carried(): Shape
     {
-        $computed = $this->capture === Capture::Log ? array_filter($this->shape->columns, static fn (Column $c): bool => $c->generated) : [];
+        $computed = $this->kind()->carriesComputed() ? [] : array_filter($this->shape->columns, static fn (Column $c): bool => $c->generated);
 
         return $this->shape->without([...$this->leaveOut, ...array_map(static fn (Column $c): string => $c->name, array_values($computed))]);
     }
@@ -94,9 +113,7 @@ final readonly class FeedDefinition
     /** Null for a capture without a watermark. */
     public function watermarkMode(): ?WatermarkMode
     {
-        $type = $this->watermark === null ? null : $this->shape->column($this->watermark)?->type;
-
-        return $type === null ? null : WatermarkMode::for($type, $this->watermarkUnique);
+        return $this->chosen()->mode();
     }
 
     /** @return array<string, string|null> stamped column name by what it holds, only those wanted */
@@ -141,7 +158,7 @@ final readonly class FeedDefinition
      */
     private function table(TableName $name, Shape $shape, array $key, array $forks = [], bool $takesRest = true): LandedTable
     {
-        return new LandedTable($name, $shape, $key, $this->landing, $this->capture->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest, $this->partitionBy, $this->capture === Capture::Files && $this->landing === Landing::Upsert, $this->writing);
+        return new LandedTable($name, $shape, $key, $this->landing, $this->kind()->bringsChanges(), $this->deletes, array_map(static fn (?string $n): string => (string) $n, $this->stamps()), $this->takeOver, $this->source, $forks, $takesRest, $this->partitionBy, $this->kind()->readsFiles() && $this->landing === Landing::Upsert, $this->writing);
     }
 
     /**
@@ -204,7 +221,7 @@ final readonly class FeedDefinition
      */
     private function refuseHiddenPosition(): void
     {
-        foreach ($this->capture === Capture::Reload ? [] : [...$this->key, ...(array) $this->watermark] as $column) {
+        foreach ($this->kind()->keepsKey() ? [...$this->key, ...(array) $this->watermark] : [] as $column) {
             if ($this->treatment->hides($column)) {
                 throw InvalidTreatment::of("{$column} cannot be masked, since its last value is kept as the feed's position. Choose another key or watermark, or capture reload.");
             }
@@ -214,7 +231,7 @@ final readonly class FeedDefinition
     /** @throws InvalidTreatment where rows are told apart by a key that elements of one list would share */
     private function refuseExploding(): void
     {
-        if ($this->treatment->explode !== null && ($this->capture->bringsChanges() || ! in_array($this->landing, [Landing::Append, Landing::Replace], true))) {
+        if ($this->treatment->explode !== null && ($this->kind()->bringsChanges() || ! in_array($this->landing, [Landing::Append, Landing::Replace], true))) {
             throw InvalidTreatment::of('A list can become rows only where rows are appended or the table is replaced, since its elements share the key of their row.');
         }
     }
@@ -237,7 +254,7 @@ final readonly class FeedDefinition
         foreach ($this->treatment->explode === null ? $this->key : [] as $column) {
             $own = array_values(array_filter($sheet, static fn (Line $l): bool => $l->from === $column && $l->keepsApart()));
             if ($own === []) {
-                if (! $this->capture->bringsChanges() && $this->landing !== Landing::Upsert) {
+                if (! $this->kind()->bringsChanges() && $this->landing !== Landing::Upsert) {
                     return [];
                 }
                 throw InvalidTreatment::of("{$column} belongs to the key, so it has to land, and different values have to stay different: rename it, or convert it to text or a wider number.");
@@ -277,7 +294,7 @@ final readonly class FeedDefinition
             throw InvalidDefinition::at("{$this->name}: stamps", 'both stamps have the same name', 'Name them differently.');
         }
         foreach ($this->treatment->checks as $check) {
-            if ($check->kind === 'unique' && $this->capture->bringsChanges()) {
+            if ($check->kind === 'unique' && $this->kind()->bringsChanges()) {
                 throw InvalidDefinition::at("{$this->name}: checks", 'a row may rightly come many times in a batch of changes, so nothing can be unique in it', 'Leave the check out, or use capture watermark or reload.');
             }
         }
@@ -301,49 +318,18 @@ final readonly class FeedDefinition
 
     private function checkCapture(): void
     {
-        if ($this->capture === Capture::Files && $this->files === null) {
-            throw InvalidDefinition::at("{$this->name}: files", 'it is not said how the files are read', 'Say their format under files.');
-        }
         foreach ($this->files?->ownColumns() ?? [] as $column) {
             if ($this->shape->column($column) === null) {
                 throw InvalidDefinition::at("{$this->name}: files", "the shape has no column \"{$column}\" for what is known of the file", 'Add it, or name none.');
             }
         }
-        if ($this->capture !== Capture::Watermark) {
-            if ($this->watermark !== null || $this->overlap !== 0) {
-                throw InvalidDefinition::at("{$this->name}: watermark", "capture {$this->capture->value} takes no watermark", 'Remove it, or set capture to watermark.');
-            }
-            if ($this->capture->bringsChanges() && $this->key === []) {
-                throw InvalidDefinition::at("{$this->name}: key", "capture {$this->capture->value} needs a key, to know which row was changed", 'Name the columns that tell rows apart, or use capture reload.');
-            }
-
-            return;
-        }
-        if ($this->watermark === null) {
-            throw InvalidDefinition::at("{$this->name}: watermark", 'no watermark column is named', 'Name a column that grows with every change, or use capture reload.');
-        }
-        $type = $this->shape->column($this->watermark)?->type;
-        if ($type === null || ! $type->kind->canBeWatermark()) {
-            throw InvalidDefinition::at("{$this->name}: watermark", "{$this->watermark} is {$type}, whose values do not grow with time", 'Choose a timestamp, date, integer or decimal column, or use capture reload.');
-        }
-        if ($this->key === []) {
-            throw InvalidDefinition::at("{$this->name}: key", 'a watermark needs a key, to part rows of equal value', 'Name the columns that tell rows apart, or use capture reload.');
-        }
-        if ($this->overlap < 0 || ($this->overlap > 0 && $this->landing === Landing::Append)) {
-            throw InvalidDefinition::at("{$this->name}: overlap", $this->overlap < 0 ? 'it is negative' : 'with landing append every row read again would be added again', 'Use 0, or landing upsert.');
-        }
+        $this->kind()->check($this->chosen());
     }
 
     private function checkLanding(): void
     {
         if ($this->landing === Landing::Upsert && $this->key === []) {
             throw InvalidDefinition::at("{$this->name}: key", 'landing upsert needs a key', 'Name the columns that tell rows apart, or use landing replace.');
-        }
-        if ($this->landing === Landing::Replace && $this->capture !== Capture::Reload) {
-            throw InvalidDefinition::at("{$this->name}: landing", "replace swaps the whole table, but capture {$this->capture->value} brings only a part", 'Use landing upsert, or capture reload.');
-        }
-        if ($this->landing === Landing::Versions && ! $this->capture->bringsChanges()) {
-            throw InvalidDefinition::at("{$this->name}: landing", "capture {$this->capture->value} does not see every version of a row", 'Use capture log or trigger, or landing upsert.');
         }
     }
 
@@ -366,7 +352,7 @@ final readonly class FeedDefinition
             'schedule' => $this->schedule->toArray(),
             'promise_seconds' => $this->promiseSeconds,
             'take_over' => $this->takeOver,
-        ] + ($this->capture->bringsChanges() ? ['deletes' => $this->deletes->value, 'truncates' => $this->truncates->value] : [])
+        ] + ($this->kind()->bringsChanges() ? ['deletes' => $this->deletes->value, 'truncates' => $this->truncates->value] : [])
             + ($this->files === null ? [] : ['files' => $this->files->toArray()])
             + ($this->partitionBy === [] ? [] : ['partition_by' => array_map(strval(...), $this->partitionBy)])
             + ($this->writing->toArray() === [] ? [] : ['write_as' => $this->writing->toArray()])
@@ -400,10 +386,25 @@ final readonly class FeedDefinition
             Deletes::from($data['deletes'] ?? Deletes::Apply->value),
             Truncates::from($data['truncates'] ?? Truncates::Hold->value),
             self::treatment($data['name'], $data['treatment'] ?? []),
-            Partition::all($data['name'], $data['partition_by'] ?? []),
+            self::partitions($data['name'], $data['partition_by'] ?? []),
             isset($data['files']) ? self::files($data['name'], $data['files']) : null,
             self::writing($data['name'], $data['write_as'] ?? []),
         );
+    }
+
+    /**
+     * @param  list<string>  $said  as Partition::parse() reads them
+     * @return list<Partition>
+     *
+     * @throws InvalidDefinition
+     */
+    public static function partitions(string $name, array $said): array
+    {
+        try {
+            return Partition::all($said);
+        } catch (InvalidArgumentException $e) {
+            throw InvalidDefinition::at("{$name}: partition_by", lcfirst($e->getMessage()), 'docs/guide/lake.md tells what can be written.');
+        }
     }
 
     /**

@@ -8,6 +8,7 @@ use Cron\CronExpression;
 use DateInterval;
 use DateTimeImmutable;
 use DateTimeZone;
+use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** When a feed runs. Times of a cron expression are read in the schedule's zone. */
 final readonly class Schedule

@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Landing;
 
-use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Treatment\Fork;
 
 /**

@@ -18,7 +18,7 @@ final class SharedKeys
     /** Rows that came to a key and are remembered within one transaction. */
     private const MOST = 100_000;
 
-    private int $transaction = 0;
+    private ?string $transaction = null;
 
     /** @var array<array-key, list<string>> by key: hashes of the rows that came to it in this transaction and stand there still */
     private array $came = [];
@@ -35,8 +35,8 @@ final class SharedKeys
     /** @return Change|null what is to be landed instead; null where nothing is */
     public function told(Change $change, SourceCommit $commit): ?Change
     {
-        if ($commit->lsn !== $this->transaction) {
-            $this->transaction = $commit->lsn;
+        if ($commit->place->text() !== $this->transaction) {
+            $this->transaction = $commit->place->text();
             $this->came = [];
             $this->remembered = 0;
         }

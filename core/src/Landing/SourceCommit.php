@@ -4,14 +4,16 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Landing;
 
+use Lighterman\Core\Position\Place;
+
 /** The transaction that made a change. */
 final readonly class SourceCommit
 {
     /**
-     * @param  int  $lsn  place of the commit in the source's order of commits
+     * @param  Place  $place  of the transaction in the stream
      * @param  int  $at  the source's clock at the commit, microseconds since 1970 UTC
      */
-    public function __construct(public int $lsn, public int $at)
+    public function __construct(public Place $place, public int $at)
     {
     }
 

@@ -4,8 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Landing;
 
-use Lighterman\Core\Capture\Log\Lsn;
-
 /** Gathers changes as versions, linked within each key. */
 final class Versions implements ChangePlan
 {
@@ -23,7 +21,7 @@ final class Versions implements ChangePlan
     public function add(Change $change, SourceCommit $commit): void
     {
         $this->changes++;
-        $place = Lsn::place($commit->lsn, $change->number);
+        $place = $commit->place->ofChange($change->number);
         if ($change->after === null) {
             $this->end($this->key->text($change->before ?? []), $change->before ?? [], $place, $commit->at);
 

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Core\Port;
 
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Reads what a plan names, batch by batch, at most about 4 MB of encoded rows at a time. */
 interface BatchReader

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
+use Lighterman\Core\Trouble\Explained;
 use RuntimeException;
 
 /** A file that cannot be read to its end, or not as the feed reads files. What was read of it must not land. */

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Core\Port;
 
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
 
 /** One table as the source's own catalogue describes it. */
 final readonly class CatalogueEntry

@@ -4,11 +4,13 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
-use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Landing\ChangePlan;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * Writes the changes of all feeds of a route. Between begin() and commit() everything belongs to one transaction of the
@@ -16,8 +18,8 @@ use Lighterman\Core\Record\Receipt;
  */
 interface ChangeLanding
 {
-    /** Place in the source's log up to which the route has landed; 0 at the start. */
-    public function position(): int;
+    /** The text of the place in the stream of changes up to which the route has landed; null at the start. */
+    public function position(): ?string;
 
     /** Seconds that changes may wait for others, so that deliveries do not become too small; none where that costs nothing. */
     public function pace(): float;
@@ -64,13 +66,13 @@ interface ChangeLanding
 
     /**
      * @param  array<string, Position>  $feeds  where each feed that was written to stands now
-     * @param  int|null  $place  where the route stands now; null leaves it
+     * @param  Place|null  $place  where the route stands now; null leaves it
      * @param  array<string, int>  $runs  Lighterman's number of the run, by feed
      * @param  string|null  $sourceTime  commit time of the last transaction, ISO 8601 UTC
      * @param  array<string, array{dropped: int, setAside: int}>  $kept  changes that were read but are not landed, by feed
      * @return array<string, Receipt>
      */
-    public function commit(array $feeds, ?int $place, array $runs, ?string $sourceTime, array $kept = []): array;
+    public function commit(array $feeds, ?Place $place, array $runs, ?string $sourceTime, array $kept = []): array;
 
     /**
      * Looks whether what landed of the feeds is still there, though nothing of them lands now; between two commits.

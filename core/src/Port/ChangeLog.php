@@ -8,6 +8,9 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Position\Place;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** The change log of a source, read for one route under one name. */
 interface ChangeLog
@@ -42,12 +45,12 @@ interface ChangeLog
      *
      * @param  list<TableName>  $tables
      * @param  bool  $begin  whether reading begins now; later, what the source keeps for this route must be there
-     * @param  int  $after  place that whatever begins now has to come after
-     * @return int the place from which changes of all these tables are in the log
+     * @param  Place|null  $after  that whatever begins now has to come after
+     * @return Place from which changes of all these tables are in the log
      *
      * @throws SystemTrouble naming the statement to run where the account may not
      */
-    public function ensure(array $tables, bool $begin, int $after = 0): int;
+    public function ensure(array $tables, bool $begin, ?Place $after = null): Place;
 
     /** @param  list<TableName>  $tables that are read no more */
     public function leave(array $tables): void;
@@ -56,13 +59,24 @@ interface ChangeLog
     public function remove(): void;
 
     /** @return LogState|null null when the source keeps nothing for this route */
-    public function state(): ?LogState;
+    public function state(?Place $read = null): ?LogState;
 
-    /** @throws SystemTrouble with reason `slot_gone` or `slot_lost` when what reading needs is there no more */
-    public function required(): LogState;
+    /**
+     * @param  Place|null  $read  up to which it has been read
+     *
+     * @throws SystemTrouble with reason `slot_gone` or `slot_lost` when what reading needs is there no more
+     */
+    public function required(?Place $read = null): LogState;
 
     /** Opens it for reading; whoever reads it under the same name is ended first, since the caller has taken over. */
-    public function open(int $from): LogReader;
+    public function open(?Place $from): LogReader;
+
+    /**
+     * A place that this stream has given, from its text.
+     *
+     * @throws SystemTrouble with reason `no_place` if it is none
+     */
+    public function place(string $text): Place;
 
     /**
      * Has a mark come back through the reader, in a transaction of its own.
@@ -103,6 +117,9 @@ interface ChangeLog
      * @return array<string, TableIdentity> by table; those that are not there are left out
      */
     public function identities(array $tables): array;
+
+    /** The statement after which each change of a table says every value of its row; null where it does anyway. */
+    public function statementForWholeRows(TableName $table): ?string;
 
     public function clock(): ClockOffset;
 

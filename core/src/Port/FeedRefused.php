@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
+use Lighterman\Core\Trouble\SystemTrouble;
 use RuntimeException;
 
 /** The target refused what was to be landed for one feed of several. */

@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
+use Lighterman\Core\Shape\TableName;
+
 /** One result of testing a system. */
 final readonly class Finding
 {

@@ -7,6 +7,7 @@ namespace Lighterman\Core\Port;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Writes batches of one feed. Position, rows and receipt commit in one transaction of the target. */
 interface LandingSession

@@ -5,6 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Core\Port;
 
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Rows of a first load that goes on beside the changes, as one snapshot saw them. */
 final readonly class LoadChunk
@@ -36,7 +38,7 @@ final readonly class LoadChunk
         foreach ($rows as $row) {
             $values = array_map(static fn (int $at): ?string => $row[$at], $key);
             if ($values === $before) {
-                throw SystemTrouble::lasting('duplicate_key', "{$definition->source}: more than one row has ".implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", $definition->key, $values)).', so the key does not tell rows apart.', 'Choose a key that no two rows share.');
+                throw SystemTrouble::lasting(Reason::DuplicateKey, "{$definition->source}: more than one row has ".implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", $definition->key, $values)).', so the key does not tell rows apart.', 'Choose a key that no two rows share.');
             }
             $before = $values;
         }

@@ -11,6 +11,8 @@ use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
 use Lighterman\Core\Capture\Log\Unclear;
+use Lighterman\Core\Position\Place;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Reads a change log message by message. The source keeps its log until confirm() says that it may be forgotten. */
 interface LogReader
@@ -26,7 +28,7 @@ interface LogReader
     /** Bytes of the last message. */
     public function size(): int;
 
-    public function confirm(int $lsn): void;
+    public function confirm(Place $to): void;
 
     /** Milliseconds spent so far waiting for the source to have something. */
     public function waited(): float;

@@ -8,11 +8,11 @@ namespace Lighterman\Core\Port;
 final readonly class LogState
 {
     /**
-     * @param  int  $end  place up to which the log is written
+     * @param  int  $waiting  bytes that are not yet read; 0 where that is not known
      * @param  int  $retained  bytes of log that are kept for this reading
      * @param  bool  $lost  whether log that was still needed is gone
      */
-    public function __construct(public int $end, public int $retained, public bool $lost)
+    public function __construct(public int $waiting, public int $retained, public bool $lost)
     {
     }
 }

@@ -13,6 +13,9 @@ use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Treatment\LookupTable;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * A system that rows come from. Every method may throw SystemTrouble.

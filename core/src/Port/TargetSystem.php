@@ -5,8 +5,10 @@ declare(strict_types=1);
 namespace Lighterman\Core\Port;
 
 use Closure;
-use Lighterman\Core\Definition\LandedTable;
 use Lighterman\Core\Guarantee\TargetCapabilities;
+use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A system that rows are landed in. Every method may throw SystemTrouble. */
 interface TargetSystem

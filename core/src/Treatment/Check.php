@@ -8,6 +8,8 @@ use Lighterman\Core\Treatment\Expression\Compiler;
 use Lighterman\Core\Treatment\Expression\InvalidExpression;
 use Lighterman\Core\Treatment\Expression\Kind;
 use Lighterman\Core\Treatment\Expression\Piece;
+use Lighterman\Core\Treatment\Step\RowCode;
+use Lighterman\Core\Treatment\Value\Fault;
 use Lighterman\Core\Treatment\Value\Pattern;
 
 /** A test every record must pass, and what happens if it does not. Only `required` and `not_empty` fail on null. */
@@ -54,7 +56,7 @@ final readonly class Check
      *
      * @throws InvalidTreatment|InvalidExpression
      */
-    public function emit(RowCompiler $to, callable $value): string
+    public function emit(RowCode $to, callable $value): string
     {
         $pieces = array_map($value, $this->columns);
 
@@ -117,7 +119,7 @@ final readonly class Check
         return var_export($values, true);
     }
 
-    private function pattern(RowCompiler $to): string
+    private function pattern(RowCode $to): string
     {
         $pattern = Pattern::of((string) ($this->with['pattern'] ?? ''));
 
@@ -139,7 +141,7 @@ final readonly class Check
         return '('.implode(' && ', $sides).')';
     }
 
-    private function expression(RowCompiler $to): string
+    private function expression(RowCode $to): string
     {
         $text = (string) ($this->with['expression'] ?? '');
         $piece = Compiler::compile($text, $to->scopeFor(null, null));

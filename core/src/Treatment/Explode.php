@@ -9,6 +9,7 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\Value\Fault;
 use Lighterman\Core\Treatment\Value\Nested;
 
 /** Makes a record of every element of a list: JSON, or an array in PostgreSQL's text form. */

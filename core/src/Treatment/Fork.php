@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 
 /** Records that satisfy a condition, and no earlier fork's, land in a table of their own, with treatments of their own. */
 final readonly class Fork
@@ -19,11 +19,11 @@ final readonly class Fork
     /**
      * @param  string  $name  tells the fork from others of the feed
      * @param  string  $when  expression over the columns as they come out of the feed's sheet
-     * @param  Treatment  $treatment  lines and their order only, over those columns
+     * @param  Sheet  $sheet  over those columns
      *
      * @throws InvalidTreatment
      */
-    public function __construct(public string $name, public string $when, public TableName $landed, public Treatment $treatment = new Treatment)
+    public function __construct(public string $name, public string $when, public TableName $landed, public Sheet $sheet = new Sheet)
     {
         if (! preg_match('/^[^\s\/?#][^\/?#]{0,62}$/u', $name)) {
             throw InvalidTreatment::of("\"{$name}\" cannot name a fork. Use 1 to 63 characters without / ? and #.");
@@ -33,16 +33,16 @@ final readonly class Fork
         }
     }
 
-    /** The same with another treatment. */
-    public function treated(Treatment $treatment): self
+    /** The same with another sheet. */
+    public function with(Sheet $sheet): self
     {
-        return new self($this->name, $this->when, $this->landed, $treatment);
+        return new self($this->name, $this->when, $this->landed, $sheet);
     }
 
     /** @return array<string, mixed> */
     public function toArray(): array
     {
-        return ['name' => $this->name, 'when' => $this->when, 'landed' => (string) $this->landed] + $this->treatment->toArray();
+        return ['name' => $this->name, 'when' => $this->when, 'landed' => (string) $this->landed] + $this->sheet->toArray();
     }
 
     /**
@@ -60,6 +60,6 @@ final readonly class Fork
             throw InvalidTreatment::of('A fork needs the table it lands in, such as copy.orchards_steep.');
         }
 
-        return new self(trim((string) ($data['name'] ?? '')) ?: $landed->name, trim((string) ($data['when'] ?? '')), $landed, Treatment::fromArray(array_intersect_key($data, ['columns' => 1, 'order' => 1])));
+        return new self(trim((string) ($data['name'] ?? '')) ?: $landed->name, trim((string) ($data['when'] ?? '')), $landed, Sheet::fromArray($data));
     }
 }

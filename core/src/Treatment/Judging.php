@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
+use Lighterman\Core\Treatment\Value\Fault;
+
 /** What happened to one record, step by step. */
 final class Judging
 {
@@ -167,7 +169,7 @@ final class Judging
     /** Whether a mask of this sheet, or of a fork that may come after it, hides a line's value. */
     private function masked(Line $line): bool
     {
-        return $line->masks() || array_filter($this->treatment->forks, static fn (Fork $f): bool => $f->treatment->hides($line->name())) !== [];
+        return $line->masks() || array_filter($this->treatment->forks, static fn (Fork $f): bool => $f->sheet->hides($line->name())) !== [];
     }
 
     public function outcome(): ?Outcome

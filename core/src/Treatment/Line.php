@@ -6,12 +6,12 @@ namespace Lighterman\Core\Treatment;
 
 use Lighterman\Core\Treatment\Step\Convert;
 use Lighterman\Core\Treatment\Step\Derive;
-use Lighterman\Core\Treatment\Step\InvalidStep;
 use Lighterman\Core\Treatment\Step\Lookup;
 use Lighterman\Core\Treatment\Step\Mask;
 use Lighterman\Core\Treatment\Step\Pick;
 use Lighterman\Core\Treatment\Step\Stamp;
 use Lighterman\Core\Treatment\Step\Step;
+use Lighterman\Core\Treatment\Value\InvalidStep;
 
 /** One line of the column sheet: where a value comes from, what is done to it in order, and what it lands as. */
 final readonly class Line

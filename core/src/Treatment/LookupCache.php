@@ -4,9 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
-use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\Step\Convert;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /**
  * Answers of one lookup, kept for a while. Keys that are not known yet are gathered and asked for together.
@@ -33,17 +34,17 @@ final class LookupCache implements Worker
     /**
      * @param  Type  $matchType  of the column that keys are looked for in
      * @param  int  $age  seconds for which an answer is good
-     * @param  string  $else  fail, null or use
+     * @param  string|null|false  $else  what stands for a value that is not found; false where the record fails
      */
-    public function __construct(private readonly LookupTable $table, Type $matchType, private readonly int $age, private readonly string $else, private readonly string $use)
+    public function __construct(private readonly LookupTable $table, Type $matchType, private readonly int $age, private readonly string|null|false $else)
     {
         $this->asKey = $matchType->kind->isText() ? null : new Convert($matchType);
     }
 
-    /** @param  int  $now  seconds, from any beginning */
-    public function begin(int $now, bool $gathering): void
+    /** @param  bool  $gathering  whether what is not known is only noted, to be fetched together */
+    public function begin(bool $gathering): void
     {
-        $this->now = $now;
+        $this->now = $this->table->now();
         $this->gathering = $gathering;
     }
 
@@ -64,11 +65,7 @@ final class LookupCache implements Worker
             return $known[0];
         }
 
-        return match ($this->else) {
-            'null' => null,
-            'use' => $this->use,
-            default => throw Fault::because('not_found', 'the value is not found in the lookup'),
-        };
+        return $this->else !== false ? $this->else : throw Fault::because('not_found', 'the value is not found in the lookup');
     }
 
     public function lacks(): bool

@@ -4,8 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
-use Lighterman\Core\Port\LookupTable;
-use Lighterman\Core\Port\SystemTrouble;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -15,15 +13,18 @@ use Lighterman\Core\Treatment\Expression\InvalidExpression;
 use Lighterman\Core\Treatment\Expression\Kind;
 use Lighterman\Core\Treatment\Expression\Piece;
 use Lighterman\Core\Treatment\Expression\Scope;
-use Lighterman\Core\Treatment\Step\InvalidStep;
-use Lighterman\Core\Treatment\Step\Lookup;
+use Lighterman\Core\Treatment\Step\RowCode;
+use Lighterman\Core\Treatment\Value\InvalidStep;
+use Lighterman\Core\Treatment\Value\Sought;
+use Lighterman\Core\Treatment\Value\Worker;
+use Lighterman\Core\Trouble\SystemTrouble;
 use LogicException;
 
 /**
  * Resolves a treatment for one shape: every line of the sheet becomes a block of PHP that fills one variable, and blocks
  * are put in the order in which they need each other. RowFunctions makes functions of them.
  */
-final class RowCompiler
+final class RowCompiler implements RowCode
 {
     /** The columns of the records that are treated. */
     public readonly Shape $read;
@@ -70,12 +71,12 @@ final class RowCompiler
     /** @var callable(string): string */
     private $secrets;
 
-    /** @var (callable(Lookup): LookupTable)|null */
+    /** @var (callable(Sought): LookupTable)|null */
     private $tables;
 
     /**
      * @param  callable(string): string  $secrets  gives the key of keyed hashes by its name
-     * @param  (callable(Lookup): LookupTable)|null  $tables  reaches the tables of lookups; null where nothing is to be looked up, only checked
+     * @param  (callable(Sought): LookupTable)|null  $tables  reaches the tables of lookups; null where nothing is to be looked up, only checked
      *
      * @throws InvalidTreatment if columns and lines do not fit together at all; errors of single lines are collected
      */
@@ -121,7 +122,7 @@ final class RowCompiler
     {
         $fork = $this->treatment->forks[$n];
 
-        return $fork->treatment->isEmpty() ? null : ($this->forkRows[$n] ??= new self($this->shape(), $this->treatment->further($fork), $this->secrets, $this->tables));
+        return $fork->sheet->isEmpty() ? null : ($this->forkRows[$n] ??= new self($this->shape(), $this->treatment->further($fork), $this->secrets, $this->tables));
     }
 
     /**
@@ -189,7 +190,7 @@ final class RowCompiler
      */
     private function refuseMaskOfComputed(Fork $fork): void
     {
-        foreach ($fork->treatment->lines as $masked) {
+        foreach ($fork->sheet->lines as $masked) {
             foreach ($masked->masks() ? $this->sheet : [] as $i => $line) {
                 if ($line->name() === $masked->from && ($line->from === null || count($this->needsOf($i)) !== 1)) {
                     throw InvalidTreatment::of("{$masked->from} is computed on the feed's own sheet; mask it there, or the columns it is computed from.");
@@ -245,7 +246,6 @@ final class RowCompiler
         $this->statement("if ({$variable} !== null) { {$variable} = {$this->tool($worker)}->of({$variable}); }");
     }
 
-    /** What the step gives never holds anything that has to be escaped. */
     public function plain(): void
     {
         $this->made->plain[(int) $this->line] = $this->step;
@@ -263,8 +263,7 @@ final class RowCompiler
         return $this->known[$name] ??= ($this->secrets)($name);
     }
 
-    /** @param  string  $use  what stands for a value that is not found, where the lookup says so */
-    public function lookup(Lookup $lookup, string $use): Worker
+    public function lookup(Sought $in, int $age, string|null|false $else): Worker
     {
         $table = $this->tables === null ? new class implements LookupTable
         {
@@ -272,22 +271,26 @@ final class RowCompiler
             {
                 return [];
             }
-        }
-        : $this->reached($lookup);
 
-        return $this->lookups[] = new LookupCache($table, $lookup->matchType, $lookup->age, $lookup->else, $use);
+            public function now(): int
+            {
+                return 0;
+            }
+        }
+        : $this->reached($in);
+
+        return $this->lookups[] = new LookupCache($table, $in->match->type, $age, $else);
     }
 
-    private function reached(Lookup $lookup): LookupTable
+    private function reached(Sought $in): LookupTable
     {
         try {
-            return ($this->tables ?? throw new LogicException('Nothing to look up in.'))($lookup);
+            return ($this->tables ?? throw new LogicException('Nothing to look up in.'))($in);
         } catch (SystemTrouble $trouble) {
             throw InvalidStep::because($trouble->getMessage());
         }
     }
 
-    /** @param  string|null  $variable  what `value` stands for; null where it stands for nothing */
     public function scopeFor(?string $variable, ?Type $type): Scope
     {
         return new class($this, $variable, $type) implements Scope

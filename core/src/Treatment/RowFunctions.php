@@ -17,7 +17,7 @@ use Lighterman\Core\Shape\TypeKind;
  */
 final readonly class RowFunctions
 {
-    private const HEAD = 'use Lighterman\Core\Format\CopyText; use Lighterman\Core\Treatment\Fault; use Lighterman\Core\Treatment\Sent; use Lighterman\Core\Treatment\Value\{Moment, Nested, Number, Real, Text, Unit}; ';
+    private const HEAD = 'use Lighterman\Core\Format\CopyText; use Lighterman\Core\Treatment\Value\Fault; use Lighterman\Core\Treatment\Sent; use Lighterman\Core\Treatment\Value\{Moment, Nested, Number, Real, Text, Unit}; ';
 
     /**
      * @param  list<Line>  $sheet

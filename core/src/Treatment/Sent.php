@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
+use Lighterman\Core\Treatment\Value\Fault;
+
 /** Whether a change says what a column is computed from; a value that the source did not send is false. */
 final class Sent
 {

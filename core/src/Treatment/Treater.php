@@ -7,6 +7,7 @@ namespace Lighterman\Core\Treatment;
 use Closure;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Record\Unwritable;
+use Lighterman\Core\Treatment\Value\Fault;
 
 /**
  * Treats the records of one feed. Those that pass go through a compiled function; one that does not is looked at again,
@@ -154,7 +155,7 @@ final class Treater
     private function askNow(): void
     {
         foreach ($this->rows->lookups as $lookup) {
-            $lookup->begin((int) (hrtime(true) / 1e9), gathering: false);
+            $lookup->begin(gathering: false);
         }
     }
 
@@ -234,9 +235,8 @@ final class Treater
         for ($rounds = 0; $this->rows->lookups !== [] && $rounds <= count($this->rows->lookups); $rounds++) {
             $seen = $this->seen;
             $this->ahead = true;
-            $now = (int) (hrtime(true) / 1e9);
             foreach ($this->rows->lookups as $lookup) {
-                $lookup->begin($now, gathering: true);
+                $lookup->begin(gathering: true);
             }
             try {
                 $go();
@@ -247,7 +247,7 @@ final class Treater
             $lacking = array_filter($this->rows->lookups, static fn (LookupCache $l): bool => $l->lacks());
             foreach ($this->rows->lookups as $lookup) {
                 $lookup->lacks() && $lookup->fetch();
-                $lookup->begin($now, gathering: false);
+                $lookup->begin(gathering: false);
             }
             if ($lacking === []) {
                 return;

@@ -10,8 +10,6 @@ use Lighterman\Core\Shape\Shape;
 final readonly class Treatment
 {
     /**
-     * @param  list<Line>  $lines  those that do something; a source column without a line is kept as it is
-     * @param  list<string>  $order  landed columns that come first, in this order
      * @param  list<Check>  $checks
      * @param  list<WatchRule>  $watch
      * @param  Explode|null  $explode  done before anything else
@@ -22,8 +20,7 @@ final readonly class Treatment
      * @throws InvalidTreatment
      */
     public function __construct(
-        public array $lines = [],
-        public array $order = [],
+        public Sheet $sheet = new Sheet,
         public array $checks = [],
         public ?Outcome $failing = null,
         public ?FailureLimit $limit = null,
@@ -46,7 +43,7 @@ final readonly class Treatment
 
     public function isEmpty(): bool
     {
-        return $this->lines === [] && $this->order === [] && $this->checks === [] && $this->watch === [] && $this->explode === null && $this->forks === [];
+        return $this->sheet->isEmpty() && $this->checks === [] && $this->watch === [] && $this->explode === null && $this->forks === [];
     }
 
     /**
@@ -69,49 +66,25 @@ final readonly class Treatment
      */
     public function sheet(Shape $carried): array
     {
-        $read = $this->read($carried);
-        $of = [];
-        foreach ($this->lines as $line) {
-            $of[$line->from ?? ''][] = $line;
-        }
-        $sheet = [];
-        foreach ($read->columns as $column) {
-            array_push($sheet, ...($of[$column->name] ?? [new Line($column->name)]));
-            unset($of[$column->name]);
-        }
-        array_push($sheet, ...($of[''] ?? []));
-        unset($of['']);
-        foreach ($of as $from => $lines) {
-            throw InvalidTreatment::of("The source has no column \"{$from}\", which {$lines[0]->name()} comes from.");
-        }
-        if ($this->order === []) {
-            return $sheet;
-        }
-        $place = array_flip($this->order);
-        $sorted = $sheet;
-        usort($sorted, static fn (Line $a, Line $b): int => ($place[$a->name()] ?? 100_000 + (int) array_search($a, $sheet, true)) <=> ($place[$b->name()] ?? 100_000 + (int) array_search($b, $sheet, true)));
-
-        return $sorted;
+        return $this->sheet->of($this->read($carried));
     }
 
     /**
      * The same with some of it changed.
      *
-     * @param  list<Line>|null  $lines
-     * @param  list<string>|null  $order
      * @param  list<Check>|null  $checks
      * @param  list<WatchRule>|null  $watch
      * @param  list<Fork>|null  $forks
      */
-    public function with(?array $lines = null, ?array $order = null, ?array $checks = null, ?array $watch = null, ?array $forks = null, ?Otherwise $otherwise = null): self
+    public function with(?Sheet $sheet = null, ?array $checks = null, ?array $watch = null, ?array $forks = null, ?Otherwise $otherwise = null): self
     {
-        return new self($lines ?? $this->lines, $order ?? $this->order, $checks ?? $this->checks, $this->failing, $this->limit, $watch ?? $this->watch, $this->explode, $forks ?? $this->forks, $forks === [] ? null : $otherwise ?? $this->otherwise);
+        return new self($sheet ?? $this->sheet, $checks ?? $this->checks, $this->failing, $this->limit, $watch ?? $this->watch, $this->explode, $forks ?? $this->forks, $forks === [] ? null : $otherwise ?? $this->otherwise);
     }
 
     /** The same with another fate for records that cannot be treated. */
     public function failing(?Outcome $failing, ?FailureLimit $limit): self
     {
-        return new self($this->lines, $this->order, $this->checks, $failing, $limit, $this->watch, $this->explode, $this->forks, $this->otherwise);
+        return new self($this->sheet, $this->checks, $failing, $limit, $this->watch, $this->explode, $this->forks, $this->otherwise);
     }
 
     /**
@@ -123,13 +96,13 @@ final readonly class Treatment
     {
         $number = $this->explode?->number;
 
-        return new self(array_values(array_filter($this->lines, static fn (Line $l): bool => $number === null || $l->from !== $number)), $this->order, $this->checks, $this->failing, $this->limit, $this->watch, $explode, $this->forks, $this->otherwise);
+        return new self(new Sheet(array_values(array_filter($this->sheet->lines, static fn (Line $l): bool => $number === null || $l->from !== $number)), $this->sheet->order), $this->checks, $this->failing, $this->limit, $this->watch, $explode, $this->forks, $this->otherwise);
     }
 
     /** What is done to the records that take a fork, after all else: where it fails, they fare as others do. */
     public function further(Fork $fork): self
     {
-        return $fork->treatment->failing($this->failing, $this->limit);
+        return new self($fork->sheet, failing: $this->failing, limit: $this->limit);
     }
 
     /** What becomes of a record that takes no fork; without forks it lands. */
@@ -148,37 +121,12 @@ final readonly class Treatment
      */
     public function hides(string $column): bool
     {
-        $names = [];
-        foreach ($this->lines as $line) {
-            if ($line->from === $column) {
-                if ($line->masks()) {
-                    return true;
-                }
-                $names[] = $line->name();
-            }
+        if ($this->sheet->hides($column)) {
+            return true;
         }
-        foreach ($this->forks as $fork) {
-            foreach ($names === [] ? [$column] : $names as $name) {
-                if ($fork->treatment->hides($name)) {
-                    return true;
-                }
-            }
-        }
+        $names = $this->sheet->comesOf($column);
 
-        return false;
-    }
-
-    /**
-     * Those of some lines that do something. One that keeps its column as it is says so only beside others of that column.
-     *
-     * @param  list<Line>  $lines
-     * @return list<Line>
-     */
-    public static function telling(array $lines): array
-    {
-        $of = array_count_values(array_map(static fn (Line $l): string => (string) $l->from, $lines));
-
-        return array_values(array_filter($lines, static fn (Line $l): bool => ! $l->isPlain() || $of[(string) $l->from] > 1));
+        return array_filter($this->forks, static fn (Fork $f): bool => array_filter($names, $f->sheet->hides(...)) !== []) !== [];
     }
 
     /** @throws InvalidTreatment if an outcome is not stated */
@@ -205,8 +153,7 @@ final readonly class Treatment
     {
         return array_filter([
             'explode' => $this->explode?->toArray(),
-            'columns' => array_map(static fn (Line $l): array => $l->toArray(), $this->lines) ?: null,
-            'order' => $this->order ?: null,
+            ...$this->sheet->toArray(),
             'checks' => array_map(static fn (Check $c): array => $c->toArray(), $this->checks) ?: null,
             'watch' => array_map(static fn (WatchRule $w): array => $w->toArray(), $this->watch) ?: null,
             'forks' => array_map(static fn (Fork $f): array => $f->toArray(), $this->forks) ?: null,
@@ -223,11 +170,8 @@ final readonly class Treatment
      */
     public static function fromArray(array $data): self
     {
-        $lines = array_values(array_map(static fn (mixed $l): Line => Line::fromArray((array) $l), (array) ($data['columns'] ?? [])));
-
         return new self(
-            self::telling($lines),
-            array_values(array_map(static fn (mixed $n): string => (string) $n, (array) ($data['order'] ?? []))),
+            Sheet::fromArray($data),
             array_values(array_map(static fn (mixed $c): Check => Check::fromArray((array) $c), (array) ($data['checks'] ?? []))),
             Outcome::tryFrom((string) ($data['failing'] ?? '')),
             FailureLimit::fromArray($data['limit'] ?? null),

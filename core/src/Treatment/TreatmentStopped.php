@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
-use Lighterman\Core\Port\Explained;
+use Lighterman\Core\Trouble\Explained;
 use RuntimeException;
 
 /** A record for which the feed is to stop, or one failure more than its limit allows. */
@@ -23,6 +23,12 @@ final class TreatmentStopped extends RuntimeException implements Explained
     public static function limit(string $what, FailureLimit $limit): self
     {
         return new self("Too many records fail ({$what}): {$limit->words()}.", 'Look at what was set aside, mend the rule or the source, then resume. Nothing of the batch was landed.');
+    }
+
+    /** The same of a change, which stays among the changes to be landed as it was made. */
+    public function ofChange(): self
+    {
+        return new self($this->getMessage(), 'Choose another outcome for this on the feed\'s columns and checks, then resume the feed. To mend the row at the source does not help: the change was made, and waits to be landed as it was.');
     }
 
     public function remedy(): string

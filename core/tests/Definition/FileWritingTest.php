@@ -5,9 +5,9 @@ declare(strict_types=1);
 namespace Lighterman\Core\Tests\Definition;
 
 use InvalidArgumentException;
-use Lighterman\Core\Definition\FileWriting;
 use Lighterman\Core\Format\Delimited\Dialect;
 use Lighterman\Core\Format\FileFormat;
+use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -49,7 +49,7 @@ final class FileWritingTest extends TestCase
     public function rows_are_written_as_the_format_has_them(): void
     {
         $text = static function (array $as): string {
-            $writer = FileWriting::fromArray($as)->writer(self::shape(), 'loads');
+            $writer = FileWriting::fromArray($as)->writer(self::shape(), 'loads', str_repeat('s', 16));
 
             return $writer->begin().$writer->row(['1', '2.50', 'a;b']).$writer->row(['2', null, '']).$writer->end();
         };

@@ -6,8 +6,8 @@ namespace Lighterman\Core\Tests\Definition;
 
 use DateTimeImmutable;
 use Lighterman\Core\Definition\CronReading;
-use Lighterman\Core\Definition\InvalidDefinition;
 use Lighterman\Core\Definition\Schedule;
+use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;

@@ -32,7 +32,7 @@ final class AvroTest extends TestCase
     /** @param  list<list<string|null>>  $rows */
     private static function file(array $rows, string $codec = 'deflate', ?Shape $shape = null): string
     {
-        $writer = new Writer($shape ?? self::shape(), 'pressings', $codec);
+        $writer = new Writer($shape ?? self::shape(), 'pressings', str_repeat('~', 16), $codec);
 
         return $writer->begin().implode('', array_map($writer->row(...), $rows)).$writer->end();
     }

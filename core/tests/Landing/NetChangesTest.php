@@ -9,6 +9,7 @@ use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\NetChange;
 use Lighterman\Core\Landing\NetChanges;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Position\LogPlace;
 use LogicException;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
@@ -20,7 +21,7 @@ final class NetChangesTest extends TestCase
     {
         $plan = new NetChanges(new KeyOf([0]));
         foreach ($changes as $n => $change) {
-            $plan->add($change, new SourceCommit(100 + $n, 0));
+            $plan->add($change, new SourceCommit(LogPlace::commitAt(100 + $n), 0));
         }
         $net = [];
         foreach ($plan->net() as $one) {
@@ -50,12 +51,12 @@ final class NetChangesTest extends TestCase
     {
         $plan = new NetChanges(new KeyOf([0]));
         for ($n = 1; $n <= 1000; $n++) {
-            $plan->add(self::update('7', (string) $n, 'x'), new SourceCommit($n, 0));
+            $plan->add(self::update('7', (string) $n, 'x'), new SourceCommit(LogPlace::commitAt($n), 0));
         }
         self::assertSame([1000, 1], [$plan->changes(), $plan->lines()]);
         $net = iterator_to_array($plan->net());
         self::assertSame(['7', '1000', 'x'], $net['7']->row);
-        self::assertSame(1000, $net['7']->commit->lsn);
+        self::assertSame('0/3E8', $net['7']->commit->place->label());
         $plan->clear();
         self::assertSame([0, 0], [$plan->changes(), $plan->lines()]);
     }
@@ -86,8 +87,8 @@ final class NetChangesTest extends TestCase
     public function a_moved_key_deletes_the_old_one_and_keeps_track_of_where_unsent_values_lie(): void
     {
         $plan = new NetChanges(new KeyOf([0]));
-        $plan->add(new Change('update', ['1', false, false], ['2', 'a', false], 1), new SourceCommit(1, 0));
-        $plan->add(new Change('update', ['2', false, false], ['3', 'b', false], 2), new SourceCommit(1, 0));
+        $plan->add(new Change('update', ['1', false, false], ['2', 'a', false], 1), new SourceCommit(LogPlace::commitAt(1), 0));
+        $plan->add(new Change('update', ['2', false, false], ['3', 'b', false], 2), new SourceCommit(LogPlace::commitAt(1), 0));
         $net = iterator_to_array($plan->net());
         self::assertTrue($net['1']->delete);
         self::assertTrue($net['2']->delete);
@@ -107,7 +108,7 @@ final class NetChangesTest extends TestCase
     {
         $plan = new NetChanges(KeyOf::columns(['v', 'a', 'b'], ['a', 'b']));
         foreach ([['1', 'x', 'yz'], ['2', 'xy', 'z']] as $row) {
-            $plan->add(new Change('insert', null, $row, 1), new SourceCommit(1, 0));
+            $plan->add(new Change('insert', null, $row, 1), new SourceCommit(LogPlace::commitAt(1), 0));
         }
         self::assertSame(2, $plan->lines());
     }
@@ -145,7 +146,7 @@ final class NetChangesTest extends TestCase
                     $change = self::update($key, "u{$n}", $large ? "N{$n}" : false);
                     $source[$key] = [$key, "u{$n}", $large ? "N{$n}" : $row[2]];
                 }
-                $plan->add($change, new SourceCommit($n, 0));
+                $plan->add($change, new SourceCommit(LogPlace::commitAt($n), 0));
             }
             self::assertEquals($source, self::applied($landed, $plan), "round {$round}");
         }

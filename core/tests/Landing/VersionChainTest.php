@@ -10,6 +10,7 @@ use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Version;
 use Lighterman\Core\Landing\VersionChain;
 use Lighterman\Core\Landing\Versions;
+use Lighterman\Core\Position\LogPlace;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
 
@@ -65,9 +66,9 @@ final class VersionChainTest extends TestCase
     public function every_change_becomes_a_version_with_what_was_not_sent_taken_from_the_one_before(): void
     {
         $plan = new Versions(new KeyOf([0]));
-        $plan->add(new Change('insert', null, ['1', 'a', 'large'], 1), new SourceCommit(5, 100));
-        $plan->add(new Change('update', null, ['1', 'b', false], 1), new SourceCommit(6, 200));
-        $plan->add(new Change('update', null, ['2', 'c', false], 2), new SourceCommit(6, 200));
+        $plan->add(new Change('insert', null, ['1', 'a', 'large'], 1), new SourceCommit(LogPlace::commitAt(5), 100));
+        $plan->add(new Change('update', null, ['1', 'b', false], 1), new SourceCommit(LogPlace::commitAt(6), 200));
+        $plan->add(new Change('update', null, ['2', 'c', false], 2), new SourceCommit(LogPlace::commitAt(6), 200));
         [$one, $two] = [...$plan->chains()];
         self::assertSame([['1', 'a', 'large'], ['1', 'b', 'large']], array_map(static fn (Version $v): array => $v->row, $one));
         self::assertSame([['2', 'c', false], ['2']], [$two[0]->row, $two[0]->from]);
@@ -78,8 +79,8 @@ final class VersionChainTest extends TestCase
     public function a_moved_key_ends_one_chain_and_goes_on_in_another(): void
     {
         $plan = new Versions(new KeyOf([0]));
-        $plan->add(new Change('insert', null, ['1', 'a'], 1), new SourceCommit(5, 100));
-        $plan->add(new Change('update', ['1', false], ['2', 'a'], 1), new SourceCommit(6, 200));
+        $plan->add(new Change('insert', null, ['1', 'a'], 1), new SourceCommit(LogPlace::commitAt(5), 100));
+        $plan->add(new Change('update', ['1', false], ['2', 'a'], 1), new SourceCommit(LogPlace::commitAt(6), 200));
         [$old, $new] = [...$plan->chains()];
         self::assertSame([['insert', 200], ['delete', 200]], array_map(static fn (Version $v): array => [$v->kind, $v->validTo], $old));
         self::assertSame([['update', null]], array_map(static fn (Version $v): array => [$v->kind, $v->validTo], $new));

@@ -55,6 +55,6 @@ final class ListTextTest extends TestCase
         self::assertFalse((new ValueForm(self::list(TypeKind::Int32)))->value('["x"]'));
         self::assertFalse((new ValueForm(self::list(TypeKind::Int32)))->value('x'));
         $this->expectException(UnfitValue::class);
-        (new AvroWriter($shape, 'loads'))->row(['1', null, null, null]);
+        (new AvroWriter($shape, 'loads', str_repeat('s', 16)))->row(['1', null, null, null]);
     }
 }

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Tests\Treatment;
 
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Limits;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Limits;
 use Lighterman\Core\Treatment\Value\Text;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;

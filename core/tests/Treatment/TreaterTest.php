@@ -7,7 +7,6 @@ namespace Lighterman\Core\Tests\Treatment;
 use Brick\Math\BigDecimal;
 use Brick\Math\RoundingMode;
 use Lighterman\Core\Format\CopyText;
-use Lighterman\Core\Port\LookupTable;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
@@ -15,6 +14,7 @@ use Lighterman\Core\Treatment\Check;
 use Lighterman\Core\Treatment\FailureLimit;
 use Lighterman\Core\Treatment\FailureWindow;
 use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\LookupTable;
 use Lighterman\Core\Treatment\Outcome;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treated;
@@ -225,6 +225,13 @@ final class TreaterTest extends TestCase
             /** @var list<int> */
             public array $asked = [];
 
+            public int $now = 1000;
+
+            public function now(): int
+            {
+                return $this->now;
+            }
+
             public function fetch(array $keys): array
             {
                 $this->asked[] = count($keys);
@@ -246,11 +253,13 @@ final class TreaterTest extends TestCase
         self::assertCount(3, $table->asked);
         self::assertSame('name 7', $treater->row(['9999', 'a', '1', '7', '4'], new Treated)[3] ?? null);
 
-        $cache = $rows->lookups[0];
-        $cache->begin(PHP_INT_MAX - 1000, gathering: false);
-        self::assertSame('name 7', $cache->of('7'));
+        $table->now += 299;
+        $treater->block("1\ta\t1\t7\t4\n");
+        self::assertCount(3, $table->asked);
+        $table->now++;
+        $treater->block("1\ta\t1\t7\t4\n");
         self::assertSame([400, 400, 200, 1], $table->asked);
-        self::assertSame(4, $cache->queries);
+        self::assertSame(4, $treater->queries());
     }
 
     #[Test]

@@ -7,7 +7,7 @@ namespace Lighterman\Core\Tests\Treatment;
 use Brick\Math\BigDecimal;
 use DateTimeImmutable;
 use DateTimeZone;
-use Lighterman\Core\Treatment\Fault;
+use Lighterman\Core\Treatment\Value\Fault;
 use Lighterman\Core\Treatment\Value\Moment;
 use Lighterman\Core\Treatment\Value\Number;
 use Lighterman\Core\Treatment\Value\Real;

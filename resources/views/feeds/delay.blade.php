@@ -1,6 +1,7 @@
 @extends('layout')
 @php
-    use App\Support\{Delays, Say};
+    use App\Pages\Delays;
+    use App\Support\Say;
     $classes = count(Delays::CLASSES) + 1;
     $x = fn (int $i): float => 88 + $i * 47;
     $all = array_sum(array_map(fn ($d) => $d->histogram->total(), $hours));

@@ -9,7 +9,7 @@
 @section('content')
 @include('feeds.head', ['tab' => 'Files'])
 @if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
-@if ($definition->capture->value === 'reload')<p class="faded">This feed reads all files that fit <span class="mono">{{ $definition->source->name }}</span> every time; none is taken once and for all.</p>@else
+@if ($definition->kind()->readsWhole())<p class="faded">This feed reads all files that fit <span class="mono">{{ $definition->source->name }}</span> every time; none is taken once and for all.</p>@else
 <div class="figures">
     <div class="figure"><b>{{ Say::count((int) $sums->files) }}</b><span>files taken</span></div>
     <div class="figure"><b>{{ Say::bytes((int) $sums->size) }}</b><span>in them</span></div>

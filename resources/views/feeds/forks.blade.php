@@ -24,7 +24,7 @@
                     <tr tabindex="0" data-text="{{ $f->name }} {{ $f->when }}"><td class="num faded">{{ $i + 1 }}</td>
                         <td>@can('change')<a href="?edit={{ rawurlencode($f->name) }}"><b>{{ $f->name }}</b></a>@else<b>{{ $f->name }}</b>@endcan</td>
                         <td class="mono wrap">{{ $f->when }}@if (isset($sheet->rowsOf->forkErrors[$i]))<br><span class="wrong">{{ $sheet->rowsOf->forkErrors[$i]->getMessage() }}</span>@endif</td>
-                        <td class="wrap"><span class="mono">{{ $f->landed }}</span><br><a class="small" href="/feeds/{{ $enc }}/columns?fork={{ rawurlencode($f->name) }}">{{ $f->treatment->isEmpty() ? 'its columns: as on the own sheet' : 'its columns: '.count($f->treatment->lines).' treated' }}</a></td>
+                        <td class="wrap"><span class="mono">{{ $f->landed }}</span><br><a class="small" href="/feeds/{{ $enc }}/columns?fork={{ rawurlencode($f->name) }}">{{ $f->sheet->isEmpty() ? 'its columns: as on the own sheet' : 'its columns: '.count($f->sheet->lines).' treated' }}</a></td>
                         <td class="num">{{ $share($i) }}</td>
                         <td class="nowrap">@can('change')<form method="post" action="/feeds/{{ $enc }}/forks">@csrf<input type="hidden" name="was" value="{{ $f->name }}"><button class="button plain" name="act" value="up" aria-label="Up: {{ $f->name }}" @disabled($loop->first)>Up</button><button class="button plain" name="act" value="down" aria-label="Down: {{ $f->name }}" @disabled($loop->last)>Down</button><button class="button plain" name="act" value="remove" aria-label="Remove: {{ $f->name }}">Remove</button></form>@endcan</td></tr>
                 @endforeach
@@ -44,7 +44,7 @@
         <section class="sheet pad small faded">
             @if ($definition->landing->value === 'upsert')<p>A row stands in one table only. When it changes and takes another fork, or is dropped, it is removed from the one it stood in{{ $feed->bringsChanges() ? ', as deletes are '.['apply' => 'applied', 'mark' => 'marked', 'ignore' => 'ignored (so it stays there too)'][$definition->deletes->value] : '' }}.</p>@endif
             @if ($feed->bringsChanges() && $definition->landing->value === 'append')<p>A change is entered where its row lands; a delete is entered in every table.</p>@endif
-            @if ($feed->capture === 'log')<p>The log must say every value of a row that may go elsewhere. If the table has long texts or nested values, run on {{ $feed->route->source->name }}: <code>ALTER TABLE {{ $definition->source }} REPLICA IDENTITY FULL;</code> Otherwise changes that leave such a value out are set aside.</p>@endif
+            @if ($wholeRows !== null)<p>The log must say every value of a row that may go elsewhere. If the table has long texts or nested values, run on {{ $feed->route->source->name }}: <code>{{ $wholeRows }}</code> Otherwise changes that leave such a value out are set aside.</p>@endif
             <p>Rows that landed before a fork was added or changed move when they change at the source, or are loaded again.</p>
         </section>
         @endif

@@ -1,6 +1,6 @@
 @php
     $enc = rawurlencode($feed->name);
-    $waiting = App\Models\SetAside::where('feed_id', $feed->id)->waiting()->count();
+    $waiting = App\Models\SetAside::waiting()->where('feed_id', $feed->id)->count();
 @endphp
 <div class="title" style="margin-bottom: 6px">
     <h1>{{ $feed->name }}</h1>
@@ -43,7 +43,7 @@
         <p>{{ $feed->trouble['remedy'] }}</p>
         @if ($feed->standing === 'held' && ($feed->trouble['asks'] ?? 'shape') === 'emptied')
             @can('change')<form method="post" action="/feeds/{{ $enc }}/emptied" class="bar">@csrf<button class="button" name="what" value="carry">Empty the copy too</button><button class="button" name="what" value="keep">Keep the copy's rows</button></form>@endcan
-        @elseif (($feed->trouble['asks'] ?? null) === 'load' && $feed->capture !== 'files')
+        @elseif (($feed->trouble['asks'] ?? null) === 'load' && $feed->kind()->loadsAgain())
             @can('change')<form method="post" action="/feeds/{{ $enc }}/reload">@csrf<button class="button" name="what" value="whole">Load the table again</button></form>@endcan
         @elseif ($feed->standing === 'held')
             @can('change')<form method="post" action="/feeds/{{ $enc }}/agree">@csrf<button class="button">Agree to the new shape</button></form>@endcan

@@ -1,6 +1,7 @@
 @extends('layout')
 @php
-    use App\Support\{RowLife, Say};
+    use App\Pages\RowLife;
+    use App\Support\Say;
     $enc = rawurlencode($feed->name);
 @endphp
 @section('heading', "A row's life in {$feed->name}")

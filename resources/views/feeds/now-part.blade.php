@@ -1,9 +1,10 @@
 @php
-    use App\Support\{Progress, Say};
+    use App\Pages\Progress;
+    use App\Support\Say;
     $state = $feed->state();
     $slug = str_replace(' ', '-', $state);
 @endphp
-@php $waiting = App\Models\SetAside::where('feed_id', $feed->id)->waiting()->count(); @endphp
+@php $waiting = App\Models\SetAside::waiting()->where('feed_id', $feed->id)->count(); @endphp
 @include('feeds.head', ['tab' => 'Now'])
 <div class="columns-2">
     <div class="stack">
@@ -32,7 +33,7 @@
             @if ($kept->day->share() !== null)<div class="faded">kept <b style="color: var(--ink)">{{ Say::share($kept->day->share()) }}</b> in 24 h, <b style="color: var(--ink)">{{ Say::share($kept->week->share()) }}</b> in 7 d</div>@endif
             <dl class="facts" style="margin-top: 10px">
                 @if ($feed->bringsChanges())
-                <div><dt>Waiting</dt><dd>{{ Say::short($feed->waiting + $tide->waiting()) }} changes @if ($feed->capture === 'log')· {{ Say::bytes($feed->log()?->waiting_bytes) }} of log @endif</dd></div>
+                <div><dt>Waiting</dt><dd>{{ Say::short($feed->waiting + $tide->waiting()) }} changes @if ($feed->kind()->stream()?->measured)· {{ Say::bytes($feed->log()?->waiting_bytes) }} of {{ $feed->kind()->stream()->kept }} @endif</dd></div>
                 @foreach (['p50' => 0.5, 'p95' => 0.95, 'p99' => 0.99] as $word => $share)<div><dt>Delay {{ $word }}, last hour</dt><dd>{{ ($p = $delays->percentile($share)) === null ? '—' : Say::took($p) }}</dd></div>@endforeach
                 <div><dt>Throughput, last hour</dt><dd>{{ number_format($delays->rate(), 1) }} a second</dd></div>
                 @php $spent = array_sum($delays->spent); @endphp

@@ -46,7 +46,7 @@
 <div class="bar">
     <label for="set-column" class="small">Set in the chosen</label><div class="select"><select id="set-column" name="column"><option value="">a column…</option>@foreach ($feed->definition->parsed()->carried()->names() as $column)<option>{{ $column }}</option>@endforeach</select></div><label for="set-value" class="small">to</label><input class="input mono" id="set-value" name="value" autocomplete="off"><label class="small"><input type="checkbox" name="null" value="1"> null</label><button class="button" name="act" value="edit">Set it</button>
 </div>
-<p class="faded small">Records are sent again as the feed now treats them, in the order in which they came. One whose row has changed since is never sent after the newer version.@if ($feed->capture === 'reload') This feed reads the whole table anew each time: what is still wrong at the source is set aside again then, so mend it there, or by a treatment.@endif</p>
+<p class="faded small">Records are sent again as the feed now treats them, in the order in which they came. One whose row has changed since is never sent after the newer version.@if ($feed->kind()->readsWhole()) This feed reads the whole table anew each time: what is still wrong at the source is set aside again then, so mend it there, or by a treatment.@endif</p>
 @endif
 @endcan
 </form>

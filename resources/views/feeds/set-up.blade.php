@@ -35,7 +35,7 @@
             <h2>Definition, version {{ $feed->definition->version }}</h2>
             <dl class="facts">
                 <div><dt>Source table</dt><dd class="mono">{{ $definition->source }}</dd></div>
-                <div><dt>Capture</dt><dd>{{ $definition->capture->value }}@if ($definition->watermark) on <span class="mono">{{ $definition->watermark }}</span>@endif. {{ $definition->capture->explanation() }}</dd></div>
+                <div><dt>Capture</dt><dd>{{ $definition->capture->value }}@if ($definition->watermark) on <span class="mono">{{ $definition->watermark }}</span>@endif. {{ $definition->kind()->explanation() }}</dd></div>
                 <div><dt>Key</dt><dd class="mono">{{ implode(', ', $definition->key) ?: '—' }}</dd></div>
                 <div><dt>Landing</dt><dd>{{ $definition->landing->value }}. {{ $definition->landing->explanation() }}</dd></div>
                 @if ($feed->bringsChanges() && $definition->landing->value === 'upsert')<div><dt>Deletes</dt><dd>{{ $definition->deletes->explanation() }}</dd></div>@endif
@@ -46,7 +46,7 @@
             </dl>
         </section>
         @can('change')
-        @if ($feed->capture !== 'files')
+        @if ($feed->kind()->loadsAgain())
         <section class="sheet pad" id="load-again" x-data="{ what: '{{ old('what', 'whole') }}' }">
             <h2>Load again</h2>
             <p class="faded small">Reads the table, or a part of it, once more and mends what differs in the copy. {{ $feed->bringsChanges() ? 'The feed goes on meanwhile. Loading the whole table, or named keys, also lands the deletes of rows that are gone at the source; loading a range does not.' : 'The position stays. Rows that are gone at the source stay in the copy, but where landing replaces it.' }}</p>

@@ -1,4 +1,4 @@
-@php use App\Support\ResultChart; @endphp
+@php use App\Pages\ResultChart; @endphp
 <figure class="sheet pad result-chart" style="margin-bottom: 14px">
     <figcaption class="small">@foreach (array_keys($chart->series) as $s => $name)<span class="series-{{ $s }}"><svg width="12" height="12" aria-hidden="true"><rect width="12" height="12" rx="2" fill="currentColor"/></svg> <span class="mono">{{ $name }}</span></span> @endforeach</figcaption>
     <svg class="chart" viewBox="0 0 {{ ResultChart::WIDTH }} {{ ResultChart::HEIGHT }}" role="img" aria-label="{{ implode(', ', array_keys($chart->series)) }} by {{ $by }}, {{ count($chart->labels) }} values; the table below says them all">

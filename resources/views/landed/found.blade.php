@@ -1,6 +1,6 @@
 @extends('layout')
 @php
-    use App\Support\LandedTables;
+    use App\Pages\LandedTables;
     use App\Support\Say;
     $in = implode('.', array_map(LandedTables::quoted(...), explode('.', $name, 2)));
 @endphp

@@ -13,7 +13,7 @@
     @forelse ($tables as $t)
         <li data-system="{{ $t['system'] }}" data-text="{{ $t['table'] }} {{ implode(' ', array_keys($t['columns'])) }}"><details><summary class="mono" title="{{ $t['table'] }}">{{ $t['table'] }}</summary>
             <a class="small" href="/landed/sql?{{ http_build_query(['target' => $t['system'], 'sql' => "SELECT *\nFROM {$t['table']}\nLIMIT 50"]) }}">50 rows</a>
-            <dl>@foreach ($t['columns'] as $name => $type)<div><dt><button type="button" class="mono" data-insert="{{ App\Support\LandedTables::quoted((string) $name) }}" title="Put {{ $name }} into the statement">{{ $name }}</button></dt><dd>{{ $type }}</dd></div>@endforeach</dl></details></li>
+            <dl>@foreach ($t['columns'] as $name => $type)<div><dt><button type="button" class="mono" data-insert="{{ App\Pages\LandedTables::quoted((string) $name) }}" title="Put {{ $name }} into the statement">{{ $name }}</button></dt><dd>{{ $type }}</dd></div>@endforeach</dl></details></li>
     @empty<li class="faded">No table has landed yet.</li>@endforelse
     </ul>
     @if ($saved->isNotEmpty())<h2>Saved</h2><ul>@foreach ($saved as $q)<li><a href="/landed/sql?saved={{ $q->id }}" @if ($opened?->id === $q->id) aria-current="true" @endif title="on {{ $q->target }}, by {{ $q->person->name }}">{{ $q->name }}</a></li>@endforeach</ul>@endif

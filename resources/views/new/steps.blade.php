@@ -1,1 +1,1 @@
-<ol class="steps">@foreach ([isset($source) && $source?->kind->bringsFiles() && $at !== 'Tables' ? 'Files' : 'Tables', 'Grid', 'Rehearsal', 'Start'] as $i => $step)<li @if ($at === $step) aria-current="step" @endif>{{ $i + 1 }}. {{ $step }}</li>@endforeach</ol>
+<ol class="steps">@foreach ([isset($source) && $source?->bringsFiles() && $at !== 'Tables' ? 'Files' : 'Tables', 'Grid', 'Rehearsal', 'Start'] as $i => $step)<li @if ($at === $step) aria-current="step" @endif>{{ $i + 1 }}. {{ $step }}</li>@endforeach</ol>

@@ -10,13 +10,13 @@
 <form class="bar" action="/feeds/new">
     @foreach (['source' => 'From', 'target' => 'To'] as $field => $word)
         <label for="{{ $field }}">{{ $word }}</label>
-        <div class="select"><select id="{{ $field }}" name="{{ $field }}">@foreach ($field === 'target' ? $all->filter(fn ($s) => $s->kind->mayBeTarget()) : $all->filter(fn ($s) => $s->kind->mayBeSource()) as $s)<option @selected(request($field, $field === 'target' ? $all->last(fn ($s) => $s->kind->mayBeTarget())?->name : null) === $s->name)>{{ $s->name }}</option>@endforeach</select></div>
+        <div class="select"><select id="{{ $field }}" name="{{ $field }}">@foreach ($field === 'target' ? $all->filter(fn ($s) => $s->mayBeTarget()) : $all->filter(fn ($s) => $s->mayBeSource()) as $s)<option @selected(request($field, $field === 'target' ? $all->last(fn ($s) => $s->mayBeTarget())?->name : null) === $s->name)>{{ $s->name }}</option>@endforeach</select></div>
     @endforeach
-    <button class="button {{ $catalogue === null ? 'primary' : '' }}">Show {{ $source?->kind->bringsFiles() ? 'files' : 'tables' }}</button>
+    <button class="button {{ $catalogue === null ? 'primary' : '' }}">Show {{ $source?->bringsFiles() ? 'files' : 'tables' }}</button>
 </form>
 @endif
 @if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
-@php $ofFiles = $source?->kind->bringsFiles(); @endphp
+@php $ofFiles = $source?->bringsFiles(); @endphp
 @if ($ofFiles && $catalogue === [])
     <div class="sheet empty"><p><strong>There is no file in {{ $source->place() }} that can be read.</strong></p><p>Formats that can be read are delimited text (.csv, .tsv, .txt), JSON Lines (.jsonl, .ndjson), Avro and Parquet; text may be packed with gzip. Names that begin with a dot or an underscore are passed over.</p></div>
 @elseif ($catalogue === [])

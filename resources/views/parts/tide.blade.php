@@ -1,5 +1,5 @@
 {{-- Needs $tide, $span. --}}
-@php use App\Support\{Say, TideChart}; @endphp
+@php use App\Pages\TideChart; use App\Support\Say; @endphp
 <section class="sheet pad" x-data="tide" data-tide="{{ $tide->json() }}">
     <div style="display: flex; gap: 12px; align-items: baseline"><h2>Tide</h2><span class="faded small">changes committed at the source and landed, since {{ Say::at(Carbon\CarbonImmutable::createFromTimestamp($tide->since), false) }}</span>
         <span style="margin-left: auto" class="small">@foreach (TideChart::SPANS as $key => [$word])<a href="?span={{ $key }}" @if ($span === $key) aria-current="true" class="strong" @endif>{{ $word }}</a>{{ $loop->last ? '' : ' · ' }}@endforeach</span></div>

@@ -1,5 +1,5 @@
 @php
-    use Lighterman\Core\Definition\FileWriting;
+    use Lighterman\Core\Landing\FileWriting;
     use Lighterman\Core\Format\Delimited\Dialect;
     use Lighterman\Core\Format\FileFormat;
     $plain = new FileWriting;

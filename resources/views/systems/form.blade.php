@@ -1,6 +1,8 @@
 @extends('layout')
 @php
     use App\Support\Say;
+    use Lighterman\Connectors\Kinds\Connectors;
+    use Lighterman\Core\Port\Form\FieldKind;
     $is = fn (string $field, $otherwise = '') => old($field, $system === null ? $otherwise : ($field === 'name' ? $system->name : ($system->settings[$field] ?? $otherwise)));
     $enc = $system ? rawurlencode($system->name) : '';
 @endphp
@@ -10,35 +12,20 @@
     @can('change')<div class="acts"><form method="post" action="/systems/{{ $enc }}/check">@csrf<button class="button primary">Test</button></form></div>@endcan @endif</div>
 <div class="two" style="align-items: start">
 <section class="sheet pad">
-    <h2>Connection{{ $system ? ", {$kind->word()}" : '' }}</h2>
-    @unless ($system)<nav class="tabs-line" aria-label="Kind of system">@foreach (App\Support\SystemKind::cases() as $k)<a href="/systems/new?kind={{ $k->value }}" @if ($k === $kind) aria-current="page" @endif>{{ $k->word() }}</a>@endforeach</nav>@endunless
+    <h2>Connection{{ $system ? ", {$connector->word()}" : '' }}</h2>
+    @unless ($system)<nav class="tabs-line" aria-label="Kind of system">@foreach (Connectors::all() as $k)<a href="/systems/new?kind={{ $k->kind() }}" @if ($k->kind() === $connector->kind()) aria-current="page" @endif>{{ $k->word() }}</a>@endforeach</nav>@endunless
     <form method="post" action="/systems{{ $system ? "/$enc" : '' }}" autocomplete="off">
-        @csrf @if ($system) @method('put') @else <input type="hidden" name="kind" value="{{ $kind->value }}"> @endif
+        @csrf @if ($system) @method('put') @else <input type="hidden" name="kind" value="{{ $connector->kind() }}"> @endif
         <fieldset @cannot('change') disabled @endcannot>
         <div class="form-grid">
             <div class="field"><label for="name">Name</label><input class="input" id="name" name="name" value="{{ $is('name') }}" required maxlength="60"></div>
-            @if ($kind->isServer())
-            <div class="field"><label for="host">Host</label><input class="input mono" id="host" name="host" value="{{ $is('host') }}" required></div>
-            <div class="field"><label for="port">Port</label><input class="input mono" id="port" name="port" inputmode="numeric" value="{{ $is('port', $kind === App\Support\SystemKind::MariaDb ? 3306 : 5432) }}" required></div>
-            <div class="field"><label for="database">Database</label><input class="input mono" id="database" name="database" value="{{ $is('database') }}" required></div>
-            <div class="field"><label for="user">User</label><input class="input mono" id="user" name="user" value="{{ $is('user') }}" required></div>
-            <div class="field"><label for="secret">Password</label><input class="input" id="secret" name="secret" type="password" autocomplete="new-password" @if ($system) placeholder="stored; leave empty to keep it" @endif><p class="hint">Kept encrypted and never shown again. {{ $system ? 'Asked for again when it would go elsewhere.' : '' }}</p></div>
-            <div class="field"><label for="tls">TLS</label><div class="select"><select id="tls" name="tls">@foreach (['prefer' => 'if the server offers it', 'require' => 'always', 'verify-full' => 'always, and check the certificate', 'disable' => 'never'] as $v => $word)<option value="{{ $v }}" @selected($is('tls', 'prefer') === $v)>{{ $word }}</option>@endforeach</select></div></div>
-            @elseif ($kind->isStore())
-            <div class="field"><label for="endpoint">Address</label><input class="input mono" id="endpoint" name="endpoint" value="{{ $is('endpoint') }}" placeholder="https://store.aldermoor.example" required><p class="hint">Of any store that speaks the S3 protocol.</p></div>
-            <div class="field"><label for="region">Region</label><input class="input mono" id="region" name="region" value="{{ $is('region', 'us-east-1') }}" required><p class="hint">Where a store has none, leave it.</p></div>
-            <div class="field"><label for="bucket">Bucket</label><input class="input mono" id="bucket" name="bucket" value="{{ $is('bucket') }}" required></div>
-            <div class="field"><label for="prefix">Below</label><input class="input mono" id="prefix" name="prefix" value="{{ $is('prefix') }}" placeholder="the whole bucket"><p class="hint">A prefix such as lake/cider.</p></div>
-            <div class="field"><label for="user">Key</label><input class="input mono" id="user" name="user" value="{{ $is('user') }}" required></div>
-            <div class="field"><label for="secret">Secret</label><input class="input" id="secret" name="secret" type="password" autocomplete="new-password" @if ($system) placeholder="stored; leave empty to keep it" @endif><p class="hint">Kept encrypted and never shown again. {{ $system ? 'Asked for again when it would go elsewhere.' : '' }}</p></div>
-            <div class="field"><label for="addressing">The bucket stands</label><div class="select"><select id="addressing" name="addressing">@foreach (['path' => 'in the path of the address', 'host' => 'before its host'] as $v => $word)<option value="{{ $v }}" @selected($is('addressing', 'path') === $v)>{{ $word }}</option>@endforeach</select></div></div>
-            @elseif ($kind === App\Support\SystemKind::Lake)
-            <div class="field" style="grid-column: 1 / -1"><label for="path">Folder on this machine</label><input class="input mono" id="path" name="path" value="{{ $is('path') }}" placeholder="/srv/lake" required><p class="hint">Tables land there as files, in folders by partition. Workers and pages must run where it lies.</p></div>
-            @elseif ($kind === App\Support\SystemKind::Files)
-            <div class="field" style="grid-column: 1 / -1"><label for="path">Folder on this machine</label><input class="input mono" id="path" name="path" value="{{ $is('path') }}" placeholder="/srv/lab-drop" required><p class="hint">Files are left there by others, and only read. Workers and pages must run where it lies.</p></div>
-            @else
-            <div class="field" style="grid-column: 1 / -1"><label for="path">File on this machine</label><input class="input mono" id="path" name="path" value="{{ $is('path') }}" placeholder="/srv/cellar/cellar.db" required><p class="hint">Workers and pages must run where it lies. Capture trigger, and windows that miss nothing, need the right to write it.</p></div>
-            @endif
+            @foreach ($connector->form()->fields as $f)
+            <div class="field" @if ($f->kind === FieldKind::Path) style="grid-column: 1 / -1" @endif><label for="{{ $f->name }}">{{ $f->label }}</label>
+                @if ($f->kind === FieldKind::Secret)<input class="input" id="secret" name="secret" type="password" autocomplete="new-password" @if ($system) placeholder="stored; leave empty to keep it" @endif><p class="hint">Kept encrypted and never shown again. {{ $system ? 'Asked for again when it would go elsewhere.' : '' }}</p>
+                @elseif ($f->kind === FieldKind::Choice)<div class="select"><select id="{{ $f->name }}" name="{{ $f->name }}">@foreach ($f->limits->choices as $v => $word)<option value="{{ $v }}" @selected($is($f->name, $f->default) === $v)>{{ $word }}</option>@endforeach</select></div>
+                @else<input class="input mono" id="{{ $f->name }}" name="{{ $f->name }}" value="{{ $is($f->name, $f->default) }}" placeholder="{{ $f->example }}" @if ($f->kind === FieldKind::Number) inputmode="numeric" @endif @if (! $f->limits->optional) required @endif>@endif
+                @if ($f->hint !== '')<p class="hint">{{ $f->hint }}</p>@endif</div>
+            @endforeach
         </div>
         @can('change')<button class="button primary">{{ $system ? 'Save and test' : 'Add and test' }}</button>@endcan
         </fieldset>

@@ -9,7 +9,7 @@
 <div class="sheet table-box"><table class="rows" x-data="rows"><caption class="hidden-text">Systems</caption>
     <thead><tr><th>System</th><th>Kind</th><th>Place</th><th>User</th><th>Used as</th><th>As source</th><th>As target</th><th>Tested</th></tr></thead>
     <tbody>@foreach ($systems as $s)
-        <tr tabindex="0" data-text="{{ $s->name }}"><td class="clip"><a href="/systems/{{ rawurlencode($s->name) }}">{{ $s->name }}</a></td><td class="faded">{{ $s->kind->word() }}</td><td class="mono clip">{{ $s->place() }}</td><td class="mono">{{ $s->settings['user'] ?? '—' }}</td>
+        <tr tabindex="0" data-text="{{ $s->name }}"><td class="clip"><a href="/systems/{{ rawurlencode($s->name) }}">{{ $s->name }}</a></td><td class="faded">{{ $s->connector()->word() }}</td><td class="mono clip">{{ $s->place() }}</td><td class="mono">{{ $s->settings['user'] ?? '—' }}</td>
             <td class="faded">{{ implode(' and ', array_filter([$s->routes_from_count ? 'source' : '', $s->routes_to_count ? 'target' : ''])) ?: '—' }}</td>
             @foreach (['source', 'target'] as $as)
                 @php $results = array_count_values(array_column($s->findings[$as] ?? [], 'result')); @endphp

@@ -1,5 +1,6 @@
 @php
-    use App\Support\{Charts, Lanes, Say};
+    use App\Pages\{Charts, Lanes};
+    use App\Support\Say;
     $states = $frame->byState();
     $total = array_sum($states);
 @endphp
@@ -50,7 +51,7 @@
         @endif
     </div>
     <div class="stack">
-        @include('parts.decisions-short', ['waiting' => App\Support\Decisions::waiting(6), 'aside' => App\Support\Decisions::aside()->take(4)])
+        @include('parts.decisions-short', ['waiting' => App\Pages\Decisions::waiting(6), 'aside' => App\Pages\Decisions::aside()->take(4)])
         <section class="sheet pad">
             @php $hours = Lanes::byHour(); @endphp
             <h2>Carried today</h2>

@@ -6,7 +6,8 @@ namespace Lighterman\Connectors\Postgres\Log;
 
 use FFI;
 use FFI\CData;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * The few functions of PostgreSQL's own client library that PHP's extension does not offer: reading and answering a
@@ -51,7 +52,7 @@ final class LibPq
         try {
             return self::$library ??= FFI::cdef(self::DECLARATIONS, 'libpq.so.5');
         } catch (FFI\Exception $e) {
-            throw SystemTrouble::lasting('no_libpq', "PostgreSQL's client library could not be loaded: {$e->getMessage()}.", 'Install libpq5, and let ffi.enable be on or preload for the command line.');
+            throw SystemTrouble::lasting(Reason::NoLibpq, "PostgreSQL's client library could not be loaded: {$e->getMessage()}.", 'Install libpq5, and let ffi.enable be on or preload for the command line.');
         }
     }
 }

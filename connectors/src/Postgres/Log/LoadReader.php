@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Log;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSpelling;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSpelling;
 use Lighterman\Connectors\Reading\Conditions;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Slice;

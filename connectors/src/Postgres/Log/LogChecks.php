@@ -4,10 +4,11 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Log;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\Sql;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\Quoted;
+use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 
 /** Whether a PostgreSQL server lets its log be read, and what to run where it does not. */
 final readonly class LogChecks
@@ -44,7 +45,7 @@ final readonly class LogChecks
                    (SELECT rolreplication OR rolsuper FROM pg_roles WHERE rolname = current_user) AS allowed,
                    current_setting('max_slot_wal_keep_size') AS keep
             SQL, [$this->slot]) ?? [];
-        $user = Connection::name($this->connection->settings->user);
+        $user = Quoted::name($this->connection->settings->user);
         $slots = (int) ($row['slots'] ?? 0);
         $senders = (int) ($row['senders'] ?? 0);
 
@@ -79,7 +80,7 @@ final readonly class LogChecks
      */
     private function publication(array $tables): array
     {
-        $name = Connection::name($this->publication);
+        $name = Quoted::name($this->publication);
         $there = $this->connection->row('SELECT pubinsert AND pubupdate AND pubdelete AND pubtruncate AS all, pubviaroot, pg_has_role(pubowner, \'USAGE\') AS mine FROM pg_publication WHERE pubname = $1', [$this->publication]);
         $missing = $this->missing($tables);
         $list = implode(', ', array_map(Sql::table(...), $missing));

@@ -4,12 +4,12 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Log;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\Identities;
-use Lighterman\Connectors\Postgres\PostgresSettings;
-use Lighterman\Connectors\Postgres\PostgresSource;
-use Lighterman\Connectors\Postgres\Sql;
-use Lighterman\Core\Capture\Log\Lsn;
+use InvalidArgumentException;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\Identities;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
+use Lighterman\Connectors\Postgres\Server\Quoted;
+use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
@@ -17,15 +17,15 @@ use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\LoadChunk;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\LogState;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Position\LogPlace;
+use Lighterman\Core\Position\Place;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** PostgreSQL's logical replication log: one slot and one publication for a route. */
 final class PostgresLog implements ChangeLog
 {
-    /** Slots of ours begin with this, so that those nobody reads any more can be found. */
-    public const PREFIX = 'lighterman_';
-
     /** Marks by which our own messages in the log are told from those of others. */
     public const MARK = 'lighterman';
 
@@ -38,7 +38,7 @@ final class PostgresLog implements ChangeLog
     public function __construct(private readonly PostgresSettings $settings, private readonly string $slot, private readonly string $publication)
     {
         $this->writing = new Connection($settings, 'lighterman log set-up', readOnly: false);
-        $this->reading = new Connection($settings, PostgresSource::READER, readOnly: true);
+        $this->reading = new Connection($settings, Connection::READER, readOnly: true);
     }
 
     public function check(array $tables): array
@@ -50,7 +50,7 @@ final class PostgresLog implements ChangeLog
     {
         return [
             ...$this->publishing($this->checks()->missing($tables)),
-            ...($this->state() === null ? ['SELECT pg_create_logical_replication_slot('.Connection::literal($this->slot).", 'pgoutput')"] : []),
+            ...($this->state() === null ? ['SELECT pg_create_logical_replication_slot('.Quoted::literal($this->slot).", 'pgoutput')"] : []),
         ];
     }
 
@@ -62,14 +62,14 @@ final class PostgresLog implements ChangeLog
             + ($this->checks()->leavesOut() ? array_fill_keys(array_map(strval(...), $tables), "publication {$this->publication} was altered to leave out some kinds of change") : []);
     }
 
-    public function ensure(array $tables, bool $begin, int $after = 0): int
+    public function ensure(array $tables, bool $begin, ?Place $after = null): Place
     {
         if (! $begin) {
             $this->required();
         }
         foreach ($this->check($tables) as $finding) {
             if ($finding->result === 'failed') {
-                throw SystemTrouble::lasting('log_not_ready', "{$this->settings->system}: {$finding->said}", (string) $finding->remedy);
+                throw SystemTrouble::lasting(Reason::NotReady, "{$this->settings->system}: {$finding->said}", (string) $finding->remedy);
             }
         }
         array_map($this->writing->run(...), [...$this->restoring($tables), ...$this->publishing($this->checks()->missing($tables))]);
@@ -77,7 +77,7 @@ final class PostgresLog implements ChangeLog
             $this->createSlot();
         }
 
-        return Lsn::parse((string) $this->writing->value('SELECT pg_current_wal_insert_lsn()'));
+        return LogPlace::parse((string) $this->writing->value('SELECT pg_current_wal_insert_lsn()'));
     }
 
     /**
@@ -86,10 +86,10 @@ final class PostgresLog implements ChangeLog
      */
     private function publishing(array $tables): array
     {
-        $name = Connection::name($this->publication);
+        $name = Quoted::name($this->publication);
         $list = implode(', ', array_map(Sql::table(...), $tables));
         if ($this->writing->value('SELECT 1 FROM pg_publication WHERE pubname = $1', [$this->publication]) === null) {
-            return ["CREATE PUBLICATION {$name}".($list === '' ? '' : " FOR TABLE {$list}").' WITH (publish_via_partition_root = true)', "COMMENT ON PUBLICATION {$name} IS ".Connection::literal(self::MADE_BY_US)];
+            return ["CREATE PUBLICATION {$name}".($list === '' ? '' : " FOR TABLE {$list}").' WITH (publish_via_partition_root = true)', "COMMENT ON PUBLICATION {$name} IS ".Quoted::literal(self::MADE_BY_US)];
         }
 
         return $list === '' ? [] : ["ALTER PUBLICATION {$name} ADD TABLE {$list}"];
@@ -103,7 +103,7 @@ final class PostgresLog implements ChangeLog
      */
     private function restoring(array $tables): array
     {
-        $name = Connection::name($this->publication);
+        $name = Quoted::name($this->publication);
         $filtered = array_values(array_filter($tables, fn (TableName $t): bool => isset($this->checks()->filtered($tables)[(string) $t])));
 
         return [
@@ -119,11 +119,11 @@ final class PostgresLog implements ChangeLog
             $this->writing->run("SET statement_timeout = '15s'");
             $this->writing->run('SELECT pg_create_logical_replication_slot($1, \'pgoutput\')', [$this->slot]);
         } catch (SystemTrouble $trouble) {
-            if ($trouble->reason !== 'cancelled') {
+            if ($trouble->reason !== Reason::Cancelled) {
                 throw $trouble;
             }
             $oldest = $this->reading->row('SELECT pid, usename, extract(epoch FROM now() - xact_start)::int AS seconds FROM pg_stat_activity WHERE backend_xid IS NOT NULL AND pid <> pg_backend_pid() ORDER BY xact_start LIMIT 1');
-            throw SystemTrouble::passing('open_transactions', "{$this->settings->system}: a replication slot can begin only once the transactions that are open now have ended.".($oldest === null ? '' : " The oldest is open for {$oldest['seconds']} s (process {$oldest['pid']}, user {$oldest['usename']})."), 'Lighterman tries again. If it stays so, have that transaction ended.');
+            throw SystemTrouble::passing(Reason::OpenTransactions, "{$this->settings->system}: a replication slot can begin only once the transactions that are open now have ended.".($oldest === null ? '' : " The oldest is open for {$oldest['seconds']} s (process {$oldest['pid']}, user {$oldest['usename']})."), 'Lighterman tries again. If it stays so, have that transaction ended.');
         } finally {
             $this->writing->run('RESET statement_timeout');
         }
@@ -134,7 +134,7 @@ final class PostgresLog implements ChangeLog
         foreach ($tables as $table) {
             $own = $this->writing->value('SELECT 1 FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid WHERE p.pubname = $1 AND r.prrelid = to_regclass($2) AND pg_has_role(p.pubowner, \'USAGE\')', [$this->publication, Sql::table($table)]);
             if ($own !== null) {
-                $this->writing->run('ALTER PUBLICATION '.Connection::name($this->publication).' DROP TABLE '.Sql::table($table));
+                $this->writing->run('ALTER PUBLICATION '.Quoted::name($this->publication).' DROP TABLE '.Sql::table($table));
             }
         }
     }
@@ -144,11 +144,11 @@ final class PostgresLog implements ChangeLog
         (new SlotBook($this->settings))->drop($this->slot);
         $ours = $this->writing->value("SELECT obj_description(oid, 'pg_publication') FROM pg_publication WHERE pubname = $1", [$this->publication]);
         if ($ours === self::MADE_BY_US) {
-            $this->writing->run('DROP PUBLICATION '.Connection::name($this->publication));
+            $this->writing->run('DROP PUBLICATION '.Quoted::name($this->publication));
         }
     }
 
-    public function state(): ?LogState
+    public function state(?Place $read = null): ?LogState
     {
         $row = $this->writing->row(<<<'SQL'
             SELECT coalesce(pg_current_wal_lsn() - restart_lsn, 0)::bigint AS retained,
@@ -156,15 +156,15 @@ final class PostgresLog implements ChangeLog
             FROM pg_replication_slots WHERE slot_name = $1
             SQL, [$this->slot]);
 
-        return $row === null ? null : new LogState(Lsn::parse((string) $row['written']), (int) $row['retained'], $row['lost'] === 't');
+        return $row === null ? null : new LogState($read instanceof LogPlace ? max(0, LogPlace::parse((string) $row['written'])->byte - $read->byte) : 0, (int) $row['retained'], $row['lost'] === 't');
     }
 
-    public function open(int $from): LogReader
+    public function open(?Place $from): LogReader
     {
         $this->required();
         $this->free();
 
-        return new PostgresLogReader(ReplicationStream::start($this->settings, $this->slot, $this->publication, $from));
+        return new PostgresLogReader(ReplicationStream::start($this->settings, $this->slot, $this->publication, $from instanceof LogPlace ? $from : LogPlace::before(0)));
     }
 
     /** Whoever held the log before lets go of it within moments, or stands still with it. */
@@ -184,12 +184,12 @@ final class PostgresLog implements ChangeLog
         }
     }
 
-    public function required(): LogState
+    public function required(?Place $read = null): LogState
     {
-        $state = $this->state()
-            ?? throw SystemTrouble::lasting('slot_gone', "{$this->settings->system}: the replication slot {$this->slot} is gone. Changes made since then can no longer be read from the log.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes.');
+        $state = $this->state($read)
+            ?? throw SystemTrouble::lasting(Reason::SlotGone, "{$this->settings->system}: the replication slot {$this->slot} is gone. Changes made since then can no longer be read from the log.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes.');
         if ($state->lost) {
-            throw SystemTrouble::lasting('slot_lost', "{$this->settings->system}: the server has thrown away log that slot {$this->slot} still needed.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes. Raise max_slot_wal_keep_size to keep it from happening again.');
+            throw SystemTrouble::lasting(Reason::SlotLost, "{$this->settings->system}: the server has thrown away log that slot {$this->slot} still needed.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes. Raise max_slot_wal_keep_size to keep it from happening again.');
         }
 
         return $state;
@@ -223,6 +223,20 @@ final class PostgresLog implements ChangeLog
             SELECT json_build_object('the publication', p.oid || ' ' || p.xmin, 'what the publication takes of the table', coalesce(max(r.oid || ' ' || r.xmin), ''))
             FROM pg_publication p LEFT JOIN pg_publication_rel r ON r.prpubid = p.oid AND r.prrelid = c.oid WHERE p.pubname = $2 GROUP BY p.oid, p.xmin
             SQL, $this->publication);
+    }
+
+    public function place(string $text): LogPlace
+    {
+        try {
+            return LogPlace::parse($text);
+        } catch (InvalidArgumentException $e) {
+            throw SystemTrouble::lasting(Reason::NoPlace, "{$this->settings->system}: {$e->getMessage()}", 'Begin anew on the route\'s page.');
+        }
+    }
+
+    public function statementForWholeRows(TableName $table): string
+    {
+        return 'ALTER TABLE '.Sql::table($table).' REPLICA IDENTITY FULL;';
     }
 
     public function clock(): ClockOffset

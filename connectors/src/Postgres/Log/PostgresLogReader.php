@@ -12,6 +12,8 @@ use Lighterman\Core\Capture\Log\PgOutput;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
 use Lighterman\Core\Port\LogReader;
+use Lighterman\Core\Position\LogPlace;
+use Lighterman\Core\Position\Place;
 
 /** A replication slot read through the `pgoutput` decoder. */
 final class PostgresLogReader implements LogReader
@@ -44,9 +46,9 @@ final class PostgresLogReader implements LogReader
         return $this->size;
     }
 
-    public function confirm(int $lsn): void
+    public function confirm(Place $to): void
     {
-        $this->stream->confirm($lsn);
+        $to instanceof LogPlace && $this->stream->confirm($to->byte);
     }
 
     public function waited(): float

@@ -6,13 +6,14 @@ namespace Lighterman\Connectors\Postgres\Log;
 
 use FFI;
 use FFI\CData;
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSettings;
-use Lighterman\Connectors\Postgres\Trouble;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
+use Lighterman\Connectors\Postgres\Server\Quoted;
+use Lighterman\Connectors\Postgres\Server\Trouble;
 use Lighterman\Connectors\SteadyClock;
-use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\PgOutput;
-use Lighterman\Core\Port\SystemTrouble;
+use Lighterman\Core\Position\LogPlace;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * One reading of a replication slot, by the streaming replication protocol.
@@ -60,11 +61,11 @@ final class ReplicationStream
     }
 
     /**
-     * @param  int  $from  log position to go on from; what was confirmed before is never sent again
+     * @param  LogPlace  $from  to go on from; what was confirmed before is never sent again
      *
      * @throws SystemTrouble
      */
-    public static function start(PostgresSettings $settings, string $slot, string $publication, int $from): self
+    public static function start(PostgresSettings $settings, string $slot, string $publication, LogPlace $from): self
     {
         $stream = new self($settings);
         $stream->open($slot, $publication, $from);
@@ -72,7 +73,7 @@ final class ReplicationStream
         return $stream;
     }
 
-    private function open(string $slot, string $publication, int $from): void
+    private function open(string $slot, string $publication, LogPlace $from): void
     {
         $conninfo = $this->settings->conninfo('lighterman log', Connection::options(readOnly: false).' -c TimeZone=UTC')." replication='database'";
         $this->connection = $this->pq->PQconnectdb($conninfo);
@@ -81,8 +82,8 @@ final class ReplicationStream
             $this->close();
             throw Trouble::connecting($this->settings, $said);
         }
-        $this->confirmed = $from;
-        $sql = sprintf("START_REPLICATION SLOT %s LOGICAL %s (proto_version '1', publication_names %s, messages 'true')", Connection::name($slot), Lsn::text($from), Connection::literal(Connection::name($publication)));
+        $this->confirmed = $from->byte;
+        $sql = sprintf("START_REPLICATION SLOT %s LOGICAL %s (proto_version '1', publication_names %s, messages 'true')", Quoted::name($slot), $from->label(), Quoted::literal(Quoted::name($publication)));
         $result = $this->pq->PQexec($this->connection, $sql);
         $status = $this->pq->PQresultStatus($result);
         if ($status !== self::COPY_BOTH) {
@@ -131,10 +132,10 @@ final class ReplicationStream
         }
     }
 
-    /** Lets the server forget its log up to here. */
-    public function confirm(int $lsn): void
+    /** Lets the server forget its log up to a byte. */
+    public function confirm(int $byte): void
     {
-        $this->confirmed = max($this->confirmed, $lsn);
+        $this->confirmed = max($this->confirmed, $byte);
         $this->answer();
     }
 

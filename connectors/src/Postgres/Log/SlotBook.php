@@ -4,12 +4,16 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Log;
 
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\PostgresSettings;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
+use Lighterman\Core\Port\Slots;
 
 /** The replication slots of ours in a database, whoever made them: one that nobody reads makes the server keep its log for ever. */
-final readonly class SlotBook
+final readonly class SlotBook implements Slots
 {
+    /** Slots of ours begin with this, so that those nobody reads any more can be found. */
+    public const PREFIX = 'lighterman_';
+
     private Connection $connection;
 
     public function __construct(PostgresSettings $settings)
@@ -22,7 +26,7 @@ final readonly class SlotBook
     {
         return array_map(static fn (array $r): array => ['name' => (string) $r['slot_name'], 'active' => $r['active'] === 't', 'retained' => (int) $r['retained'], 'lost' => $r['lost'] === 't'], $this->connection->rows(
             "SELECT slot_name, active, coalesce(CASE WHEN pg_is_in_recovery() THEN 0 ELSE pg_current_wal_lsn() - restart_lsn END, 0)::bigint AS retained, wal_status = 'lost' AS lost
-             FROM pg_replication_slots WHERE database = current_database() AND slot_type = 'logical' AND starts_with(slot_name, $1) ORDER BY slot_name", [PostgresLog::PREFIX]));
+             FROM pg_replication_slots WHERE database = current_database() AND slot_type = 'logical' AND starts_with(slot_name, $1) ORDER BY slot_name", [self::PREFIX]));
     }
 
     public function drop(string $slot): void

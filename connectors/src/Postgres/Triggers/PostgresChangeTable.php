@@ -5,13 +5,13 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres\Triggers;
 
 use Generator;
-use Lighterman\Connectors\Postgres\Connection;
-use Lighterman\Connectors\Postgres\Identities;
 use Lighterman\Connectors\Postgres\Log\LoadReader;
 use Lighterman\Connectors\Postgres\Log\LogChecks;
-use Lighterman\Connectors\Postgres\PostgresSettings;
-use Lighterman\Connectors\Postgres\PostgresSource;
-use Lighterman\Connectors\Postgres\Sql;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\Identities;
+use Lighterman\Connectors\Postgres\Server\PostgresSettings;
+use Lighterman\Connectors\Postgres\Server\Quoted;
+use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Connectors\Triggers\ChangeTable;
 use Lighterman\Connectors\Triggers\Reading;
 use Lighterman\Connectors\Triggers\StoredChange;
@@ -19,8 +19,9 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LoadChunk;
-use Lighterman\Core\Port\SystemTrouble;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * A change table in PostgreSQL.
@@ -37,8 +38,6 @@ use Lighterman\Core\Port\TableName;
  */
 final class PostgresChangeTable implements ChangeTable
 {
-    public const SCHEMA = 'lighterman';
-
     private const FETCH = 5000;
 
     private const FIRST = 1;
@@ -70,10 +69,10 @@ final class PostgresChangeTable implements ChangeTable
     public function __construct(private readonly PostgresSettings $settings, private readonly string $id)
     {
         $this->writing = new Connection($settings, 'lighterman triggers set-up', readOnly: false);
-        $this->reading = new Connection($settings, PostgresSource::READER, readOnly: true);
-        $this->loading = new Connection($settings, PostgresSource::READER, readOnly: true);
-        $this->changes = Sql::table(new TableName(self::SCHEMA, "changes_{$id}"));
-        $this->readings = Sql::table(new TableName(self::SCHEMA, "readings_{$id}"));
+        $this->reading = new Connection($settings, Connection::READER, readOnly: true);
+        $this->loading = new Connection($settings, Connection::READER, readOnly: true);
+        $this->changes = Sql::table(new TableName(TriggerChecks::SCHEMA, "changes_{$id}"));
+        $this->readings = Sql::table(new TableName(TriggerChecks::SCHEMA, "readings_{$id}"));
     }
 
     public function findings(array $tables): array
@@ -83,7 +82,7 @@ final class PostgresChangeTable implements ChangeTable
 
     public function name(): string
     {
-        return self::SCHEMA.".changes_{$this->id}";
+        return TriggerChecks::SCHEMA.".changes_{$this->id}";
     }
 
     public function exists(): bool
@@ -93,8 +92,8 @@ final class PostgresChangeTable implements ChangeTable
 
     public function tableStatements(int $first = 0): array
     {
-        $schema = Connection::name(self::SCHEMA);
-        $index = Connection::name("changes_{$this->id}_xid");
+        $schema = Quoted::name(TriggerChecks::SCHEMA);
+        $index = Quoted::name("changes_{$this->id}_xid");
 
         return [
             "CREATE SCHEMA IF NOT EXISTS {$schema}",
@@ -108,7 +107,7 @@ final class PostgresChangeTable implements ChangeTable
     public function create(int $first): void
     {
         $this->drop();
-        $has = $this->writing->value('SELECT 1 FROM pg_namespace WHERE nspname = $1', [self::SCHEMA]) !== null;
+        $has = $this->writing->value('SELECT 1 FROM pg_namespace WHERE nspname = $1', [TriggerChecks::SCHEMA]) !== null;
         $this->inOneTransaction(array_slice($this->tableStatements($first), $has ? 1 : 0));
     }
 
@@ -117,11 +116,11 @@ final class PostgresChangeTable implements ChangeTable
         $function = $this->function($table);
         $on = Sql::table($table);
 
-        $names = array_map(fn (string $part): string => Connection::name("lighterman_{$this->id}{$part}"), self::TRIGGERS);
+        $names = array_map(fn (string $part): string => Quoted::name("lighterman_{$this->id}{$part}"), self::TRIGGERS);
 
         return [
             // Rendering must not depend on the settings of whoever writes.
-            "CREATE FUNCTION {$function}() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp SET DateStyle = 'ISO, YMD' SET IntervalStyle = 'postgres' SET TimeZone = 'UTC' SET bytea_output = 'hex' SET extra_float_digits = 1 AS ".Connection::literal($this->body($table)),
+            "CREATE FUNCTION {$function}() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp SET DateStyle = 'ISO, YMD' SET IntervalStyle = 'postgres' SET TimeZone = 'UTC' SET bytea_output = 'hex' SET extra_float_digits = 1 AS ".Quoted::literal($this->body($table)),
             "CREATE TRIGGER {$names[0]} AFTER INSERT OR UPDATE OR DELETE ON {$on} FOR EACH ROW EXECUTE FUNCTION {$function}()",
             "CREATE TRIGGER {$names[1]} AFTER TRUNCATE ON {$on} FOR EACH STATEMENT EXECUTE FUNCTION {$function}()",
             "CREATE TRIGGER {$names[2]} BEFORE INSERT OR UPDATE OR DELETE ON {$on} FOR EACH STATEMENT EXECUTE FUNCTION {$function}()",
@@ -137,12 +136,12 @@ final class PostgresChangeTable implements ChangeTable
 
     private function function(TableName $table): string
     {
-        return Connection::name(self::SCHEMA).'.'.Connection::name("record_{$this->id}_".hash('xxh32', (string) $table));
+        return Quoted::name(TriggerChecks::SCHEMA).'.'.Quoted::name("record_{$this->id}_".hash('xxh32', (string) $table));
     }
 
     private function body(TableName $table): string
     {
-        $name = Connection::literal((string) $table);
+        $name = Quoted::literal((string) $table);
 
         // The columns are looked up once in a statement and table, since that costs as much as the rest; within a transaction
         // they may change between two statements.
@@ -200,7 +199,7 @@ final class PostgresChangeTable implements ChangeTable
         try {
             $this->inOneTransaction(["SET LOCAL lock_timeout = '5s'", $this->dropping($table), ...$this->triggerStatements($table)]);
         } catch (SystemTrouble $trouble) {
-            throw $trouble->reason !== 'busy' ? $trouble : SystemTrouble::passing('open_transactions', "{$this->settings->system}: triggers can be put on {$table} only at a moment when no transaction that wrote to it is open; there was none for 5 s.", 'Lighterman tries again. If it stays so, have the transaction ended that holds the table.');
+            throw $trouble->reason !== Reason::Busy ? $trouble : SystemTrouble::passing(Reason::OpenTransactions, "{$this->settings->system}: triggers can be put on {$table} only at a moment when no transaction that wrote to it is open; there was none for 5 s.", 'Lighterman tries again. If it stays so, have the transaction ended that holds the table.');
         }
     }
 
@@ -217,7 +216,7 @@ final class PostgresChangeTable implements ChangeTable
 
     public function drop(): void
     {
-        $functions = array_column($this->writing->rows('SELECT p.oid::regprocedure::text AS name FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = $1 AND starts_with(p.proname, $2)', [self::SCHEMA, "record_{$this->id}_"]), 'name');
+        $functions = array_column($this->writing->rows('SELECT p.oid::regprocedure::text AS name FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = $1 AND starts_with(p.proname, $2)', [TriggerChecks::SCHEMA, "record_{$this->id}_"]), 'name');
         $this->inOneTransaction([
             "SET LOCAL lock_timeout = '10s'",
             ...array_map(static fn (?string $f): string => "DROP FUNCTION {$f} CASCADE", $functions),
@@ -250,7 +249,7 @@ final class PostgresChangeTable implements ChangeTable
     public function last(): Reading
     {
         return self::made($this->writing->row("SELECT number, seen, (extract(epoch FROM at) * 1000000)::bigint AS at FROM {$this->readings} ORDER BY number DESC LIMIT 1"))
-            ?? throw SystemTrouble::lasting('changes_gone', "{$this->settings->system}: the readings of {$this->name()} are gone.", 'Begin anew on the route\'s page.');
+            ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$this->settings->system}: the readings of {$this->name()} are gone.", 'Begin anew on the route\'s page.');
     }
 
     public function after(Reading $reading): ?Reading
@@ -274,7 +273,7 @@ final class PostgresChangeTable implements ChangeTable
 
     public function between(Reading $before, Reading $upTo): Generator
     {
-        [$from, $to] = [Connection::literal($before->seen).'::pg_snapshot', Connection::literal($upTo->seen).'::pg_snapshot'];
+        [$from, $to] = [Quoted::literal($before->seen).'::pg_snapshot', Quoted::literal($upTo->seen).'::pg_snapshot'];
         $at = 'max(at)';
         if ($this->commitTimes ??= $this->reading->value('SHOW track_commit_timestamp') === 'on') {
             $at = "coalesce(pg_xact_commit_timestamp(xid::xid), {$at})";

@@ -4,15 +4,18 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Triggers;
 
-use Lighterman\Connectors\Postgres\Connection;
 use Lighterman\Connectors\Postgres\Log\LogChecks;
-use Lighterman\Connectors\Postgres\Sql;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\Quoted;
+use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 
 /** Whether triggers may be put on tables of a PostgreSQL database, and what to run where they may not. */
 final readonly class TriggerChecks
 {
+    public const SCHEMA = 'lighterman';
+
     public function __construct(private Connection $connection)
     {
     }
@@ -37,9 +40,9 @@ final readonly class TriggerChecks
     private function server(bool $made): array
     {
         $row = $this->connection->row("SELECT current_setting('server_version_num')::int AS version, pg_is_in_recovery() AS standby, current_database() AS name,
-            CASE WHEN to_regnamespace($1) IS NULL THEN has_database_privilege(current_database(), 'CREATE') ELSE has_schema_privilege($1, 'CREATE') END AS creates, to_regnamespace($1) IS NULL AS without", [PostgresChangeTable::SCHEMA]) ?? [];
-        $user = Connection::name($this->connection->settings->user);
-        $schema = Connection::name(PostgresChangeTable::SCHEMA);
+            CASE WHEN to_regnamespace($1) IS NULL THEN has_database_privilege(current_database(), 'CREATE') ELSE has_schema_privilege($1, 'CREATE') END AS creates, to_regnamespace($1) IS NULL AS without", [self::SCHEMA]) ?? [];
+        $user = Quoted::name($this->connection->settings->user);
+        $schema = Quoted::name(self::SCHEMA);
 
         return [
             (int) $row['version'] >= 130000
@@ -50,9 +53,9 @@ final readonly class TriggerChecks
                 : Finding::passed('Primary', 'The server is a primary.'),
             match (true) {
                 $made => Finding::passed('Change table', 'It is there.'),
-                $row['creates'] === 't' => Finding::passed('Change table', 'It will be made in schema '.PostgresChangeTable::SCHEMA.'.'),
+                $row['creates'] === 't' => Finding::passed('Change table', 'It will be made in schema '.self::SCHEMA.'.'),
                 $row['without'] === 't' => Finding::failed('Change table', "{$this->connection->settings->user} may not make a schema for the change table.", "CREATE SCHEMA {$schema} AUTHORIZATION {$user};"),
-                default => Finding::failed('Change table', "{$this->connection->settings->user} may not make a change table in schema ".PostgresChangeTable::SCHEMA.'.', "GRANT USAGE, CREATE ON SCHEMA {$schema} TO {$user};"),
+                default => Finding::failed('Change table', "{$this->connection->settings->user} may not make a change table in schema ".self::SCHEMA.'.', "GRANT USAGE, CREATE ON SCHEMA {$schema} TO {$user};"),
             },
         ];
     }
@@ -72,7 +75,7 @@ final readonly class TriggerChecks
             ($heirs = LogChecks::heirsOf($this->connection, [$table])) !== [] => LogChecks::noHeirs($table, $heirs[(string) $table]),
             ! $wanting => Finding::passed((string) $table, 'Its triggers are in place.'),
             $row['without'] === null => Finding::passed((string) $table, 'Triggers will be put on it.'),
-            default => Finding::failed((string) $table, "{$this->connection->settings->user} may not put triggers on {$table}.", "GRANT TRIGGER ON {$row['without']} TO ".Connection::name($this->connection->settings->user).';'),
+            default => Finding::failed((string) $table, "{$this->connection->settings->user} may not put triggers on {$table}.", "GRANT TRIGGER ON {$row['without']} TO ".Quoted::name($this->connection->settings->user).';'),
         };
     }
 }

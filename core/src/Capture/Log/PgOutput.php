@@ -4,7 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture\Log;
 
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Position\LogPlace;
+use Lighterman\Core\Shape\TableName;
 
 /**
  * Decodes the messages of PostgreSQL's `pgoutput` plug-in, protocol version 1, values as text.
@@ -130,14 +131,14 @@ final class PgOutput
     {
         ['lsn' => $lsn, 'time' => $time, 'xid' => $xid] = self::fields('Jlsn/Jtime/Nxid', $message, 21);
 
-        return new Begin($lsn, $time + self::EPOCH, $xid);
+        return new Begin(LogPlace::commitAt($lsn), $time + self::EPOCH, $xid);
     }
 
     private static function commit(string $message): Commit
     {
         ['end' => $end, 'time' => $time] = self::fields('Cflags/Jlsn/Jend/Jtime', $message, 26);
 
-        return new Commit($end, $time + self::EPOCH);
+        return new Commit(LogPlace::before($end), $time + self::EPOCH);
     }
 
     private function describe(string $message): Relation
@@ -185,7 +186,7 @@ final class PgOutput
             throw BrokenLog::short('M');
         }
 
-        return new Mark($lsn, $prefix, substr($message, $at + 4, $length));
+        return new Mark(LogPlace::before($lsn), $prefix, substr($message, $at + 4, $length));
     }
 
     private function relation(string $message, int $at): Relation

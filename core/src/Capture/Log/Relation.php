@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture\Log;
 
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\TableName;
 
 /** A table as the log describes it before its first change, and again whenever its shape has moved. */
 final readonly class Relation

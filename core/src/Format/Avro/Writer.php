@@ -23,8 +23,6 @@ final class Writer implements RowWriter
     /** Bytes after which a block is closed. */
     private const BLOCK = 64_000;
 
-    private readonly string $sync;
-
     /** @var array<int, callable(string): string> by column */
     private readonly array $encode;
 
@@ -39,11 +37,10 @@ final class Writer implements RowWriter
 
     /**
      * @param  'null'|'deflate'  $codec
-     * @param  string|null  $sync  16 bytes that part the blocks; random where left out
+     * @param  string  $sync  16 bytes that part the blocks, by chance
      */
-    public function __construct(Shape $shape, string $name, private readonly string $codec = 'deflate', ?string $sync = null)
+    public function __construct(Shape $shape, string $name, private readonly string $sync, private readonly string $codec = 'deflate')
     {
-        $this->sync = $sync ?? random_bytes(16);
         $schema = Schema::of($shape, $name);
         $this->schema = json_encode($schema, JSON_THROW_ON_ERROR | JSON_UNESCAPED_SLASHES | JSON_UNESCAPED_UNICODE);
         $this->nullable = array_map(static fn (array $f): bool => is_array($f['type']) && array_is_list($f['type']), $schema['fields']);

@@ -6,7 +6,7 @@ namespace Lighterman\Core\Treatment\Expression;
 
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
-use Lighterman\Core\Treatment\Limits;
+use Lighterman\Core\Treatment\Value\Limits;
 use Lighterman\Core\Treatment\Value\Pattern;
 use Lighterman\Core\Treatment\Value\Unit;
 use SplObjectStorage;

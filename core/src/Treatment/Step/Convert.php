@@ -7,9 +7,10 @@ namespace Lighterman\Core\Treatment\Step;
 use InvalidArgumentException;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\RowCompiler;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Instead;
+use Lighterman\Core\Treatment\Value\InvalidStep;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** Makes a value of another type out of a value. */
 final readonly class Convert implements Step
@@ -21,8 +22,7 @@ final readonly class Convert implements Step
      * @param  list<string>  $true  words for true
      * @param  list<string>  $false  words for false
      * @param  string  $zone  of moments written without one
-     * @param  string  $else  what becomes of a value that cannot be converted: `fail`, `null`, or `use` for another
-     * @param  string  $use  the value put in its place, in text form, for `use`
+     * @param  Instead  $failed  what becomes of a value that cannot be converted
      */
     public function __construct(
         public Type $to,
@@ -32,18 +32,14 @@ final readonly class Convert implements Step
         public array $true = [],
         public array $false = [],
         public string $zone = 'UTC',
-        public string $else = 'fail',
-        public string $use = '',
+        public Instead $failed = new Instead,
     ) {
-        if (! in_array($else, ['fail', 'null', 'use'], true)) {
-            throw InvalidStep::because('What is done with a value that cannot be converted is one of fail, null and use.');
-        }
         if (mb_strlen($decimal) !== 1 || mb_strlen($thousands) > 1 || $decimal === $thousands) {
             throw InvalidStep::because('The decimal mark and the mark between thousands are one character each, and not the same.');
         }
     }
 
-    public function emit(RowCompiler $to, string $variable, ?Type $type): Type
+    public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         $type ??= Type::of(TypeKind::Text);
         // Only a longer text, or a wider number: the values stay as they are.
@@ -51,17 +47,8 @@ final readonly class Convert implements Step
             return $this->to;
         }
         $worker = $this->worker($type);
-        if ($this->else === 'use') {
-            try {
-                $use = $this->worked($this->use);
-            } catch (Fault) {
-                throw InvalidStep::because("\"{$this->use}\" cannot be put in place of what cannot be converted, since it is not {$this->to} itself.");
-            }
-        }
-        $to->work($variable, match ($this->else) {
-            'fail' => $worker,
-            default => new Convert\OrElse($worker, $use ?? null),
-        });
+        $else = $this->failed->value($this->worked(...), "%s cannot be put in place of what cannot be converted, since it is not {$this->to} itself.");
+        $to->work($variable, $this->failed->fails() ? $worker : new Convert\OrElse($worker, $else));
 
         return $this->to;
     }
@@ -109,7 +96,7 @@ final readonly class Convert implements Step
     public function keepsApart(): bool
     {
         // Numbers may be rounded, and different texts may mean the same date.
-        return $this->else === 'fail' && ($this->to->kind->isText() || $this->to->kind->isInteger() || $this->to->kind === TypeKind::Uuid);
+        return $this->failed->fails() && ($this->to->kind->isText() || $this->to->kind->isInteger() || $this->to->kind === TypeKind::Uuid);
     }
 
     public function sentence(): string
@@ -119,18 +106,16 @@ final readonly class Convert implements Step
             $this->decimal === '.' ? '' : ', decimal '.([',' => 'comma'][$this->decimal] ?? "mark {$this->decimal}"),
             $this->thousands === '' ? '' : ", thousands {$this->thousands}",
             $this->true === [] && $this->false === [] ? '' : ': '.implode('/', $this->true).', '.implode('/', $this->false),
-            match ($this->else) {
-                'null' => ', else null', 'use' => ", else {$this->use}", default => '',
-            },
+            $this->failed->sentence(),
         ]);
     }
 
     public function toArray(): array
     {
         $plain = new self($this->to);
-        $all = ['format' => $this->format, 'decimal' => $this->decimal, 'thousands' => $this->thousands, 'true' => $this->true, 'false' => $this->false, 'zone' => $this->zone, 'else' => $this->else, 'use' => $this->use];
+        $all = ['format' => $this->format, 'decimal' => $this->decimal, 'thousands' => $this->thousands, 'true' => $this->true, 'false' => $this->false, 'zone' => $this->zone];
 
-        return ['convert' => (string) $this->to] + array_filter($all, static fn (mixed $v, string $k): bool => $v !== $plain->{$k}, ARRAY_FILTER_USE_BOTH);
+        return ['convert' => (string) $this->to] + array_filter($all, static fn (mixed $v, string $k): bool => $v !== $plain->{$k}, ARRAY_FILTER_USE_BOTH) + $this->failed->toArray();
     }
 
     /**
@@ -147,6 +132,6 @@ final readonly class Convert implements Step
         }
         $words = static fn (mixed $w): array => array_values(array_filter(array_map(static fn (mixed $s): string => trim((string) $s), (array) $w), static fn (string $s): bool => $s !== ''));
 
-        return new self($to, (string) ($data['format'] ?? ''), (string) ($data['decimal'] ?? '.'), (string) ($data['thousands'] ?? ''), $words($data['true'] ?? []), $words($data['false'] ?? []), (string) ($data['zone'] ?? 'UTC'), (string) ($data['else'] ?? 'fail'), (string) ($data['use'] ?? ''));
+        return new self($to, (string) ($data['format'] ?? ''), (string) ($data['decimal'] ?? '.'), (string) ($data['thousands'] ?? ''), $words($data['true'] ?? []), $words($data['false'] ?? []), (string) ($data['zone'] ?? 'UTC'), Instead::fromArray($data));
     }
 }

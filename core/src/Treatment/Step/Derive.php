@@ -7,7 +7,7 @@ namespace Lighterman\Core\Treatment\Step;
 use InvalidArgumentException;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\Expression\Compiler;
-use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Value\InvalidStep;
 
 /** A value computed by an expression. */
 final readonly class Derive implements Step
@@ -17,7 +17,7 @@ final readonly class Derive implements Step
     {
     }
 
-    public function emit(RowCompiler $to, string $variable, ?Type $type): Type
+    public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         $piece = Compiler::compile($this->expression, $to->scopeFor($variable, $type));
         $to->statement("{$variable} = {$piece->text()};");

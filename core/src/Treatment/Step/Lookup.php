@@ -5,10 +5,12 @@ declare(strict_types=1);
 namespace Lighterman\Core\Treatment\Step;
 
 use InvalidArgumentException;
-use Lighterman\Core\Port\TableName;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Value\Instead;
+use Lighterman\Core\Treatment\Value\InvalidStep;
+use Lighterman\Core\Treatment\Value\Sought;
 
 /** Puts in the place of a value what another table has for it. */
 final readonly class Lookup implements Step
@@ -17,58 +19,33 @@ final readonly class Lookup implements Step
     public const UNSAID = '?';
 
     /**
-     * @param  string  $system  name of the system that the table is in
-     * @param  string  $match  column of that table which the value is looked for in
-     * @param  string  $take  column of that table which the result is taken from
-     * @param  Type  $matchType  of the one
-     * @param  Type  $takeType  of the other
      * @param  int  $age  seconds for which an answer is good
-     * @param  string  $else  what becomes of a value that is not found: `fail`, `null`, or `use` for another
-     * @param  string  $use  the value put in its place, in text form
+     * @param  Instead  $missed  what becomes of a value that is not found
      *
      * @throws InvalidStep
      */
-    public function __construct(
-        public string $system,
-        public TableName $table,
-        public string $match,
-        public string $take,
-        public Type $matchType,
-        public Type $takeType,
-        public int $age = 300,
-        public string $else = 'fail',
-        public string $use = '',
-    ) {
-        if ($system === '' || $match === '' || $take === '') {
+    public function __construct(public Sought $in, public int $age = 300, public Instead $missed = new Instead)
+    {
+        if ($in->system === '' || $in->match->name === '' || $in->take->name === '') {
             throw InvalidStep::because('A lookup names the system, the table, the column that is matched and the one that is taken.');
         }
         if ($age < 1 || $age > 604_800) {
             throw InvalidStep::because("An answer cannot be good for {$age} seconds; between 1 second and a week it can.");
         }
-        if (! in_array($else, ['fail', 'null', 'use'], true)) {
-            throw InvalidStep::because('What is done with a value that is not found is one of fail, null and use.');
-        }
     }
 
-    public function emit(RowCompiler $to, string $variable, ?Type $type): Type
+    public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
-        if ($this->table->name === self::UNSAID) {
+        if ($this->in->table->name === self::UNSAID) {
             throw InvalidStep::because('It is not said yet in which table it is looked up.');
         }
         if ($type === null) {
             throw InvalidStep::because('There is no value yet that could be looked up.');
         }
-        $use = $this->use;
-        if ($this->else === 'use') {
-            try {
-                $use = (new Convert($this->takeType))->worked($this->use);
-            } catch (Fault) {
-                throw InvalidStep::because("\"{$this->use}\" cannot be put in place of what is not found, since it is not {$this->takeType} itself.");
-            }
-        }
-        $to->work($variable, $to->lookup($this, (string) $use));
+        $else = $this->missed->value((new Convert($this->in->take->type))->worked(...), "%s cannot be put in place of what is not found, since it is not {$this->in->take->type} itself.");
+        $to->work($variable, $to->lookup($this->in, $this->age, $this->missed->fails() ? false : $else));
 
-        return $this->takeType;
+        return $this->in->take->type;
     }
 
     public function masks(): bool
@@ -85,15 +62,12 @@ final readonly class Lookup implements Step
     {
         $age = $this->age % 60 === 0 ? intdiv($this->age, 60).' min' : "{$this->age} s";
 
-        return ($this->table->name === self::UNSAID ? 'look up' : "look up {$this->table->name}.{$this->take}, {$age}").match ($this->else) {
-            'null' => ', else null', 'use' => ", else {$this->use}", default => '',
-        };
+        return ($this->in->table->name === self::UNSAID ? 'look up' : "look up {$this->in->table->name}.{$this->in->take->name}, {$age}").$this->missed->sentence();
     }
 
     public function toArray(): array
     {
-        return ['lookup' => (string) $this->table, 'system' => $this->system, 'match' => $this->match, 'take' => $this->take, 'match_type' => (string) $this->matchType, 'type' => (string) $this->takeType, 'age' => $this->age]
-            + ($this->else === 'fail' ? [] : ['else' => $this->else]) + ($this->else === 'use' ? ['use' => $this->use] : []);
+        return ['lookup' => (string) $this->in->table, 'system' => $this->in->system, 'match' => $this->in->match->name, 'take' => $this->in->take->name, 'match_type' => (string) $this->in->match->type, 'type' => (string) $this->in->take->type, 'age' => $this->age] + $this->missed->toArray();
     }
 
     /**
@@ -104,10 +78,9 @@ final readonly class Lookup implements Step
     public static function fromArray(array $data): self
     {
         try {
-            return new self(
-                (string) ($data['system'] ?? ''), TableName::parse((string) $data['lookup']), (string) ($data['match'] ?? ''), (string) ($data['take'] ?? ''), Type::parse((string) ($data['match_type'] ?? 'text')), Type::parse((string) ($data['type'] ?? 'text')),
-                (int) ($data['age'] ?? 300), (string) ($data['else'] ?? 'fail'), (string) ($data['use'] ?? ''),
-            );
+            $column = static fn (string $name, string $type): Column => new Column((string) ($data[$name] ?? ''), Type::parse((string) ($data[$type] ?? 'text')));
+
+            return new self(new Sought((string) ($data['system'] ?? ''), TableName::parse((string) $data['lookup']), $column('match', 'match_type'), $column('take', 'type')), (int) ($data['age'] ?? 300), Instead::fromArray($data));
         } catch (InvalidArgumentException $e) {
             throw InvalidStep::because($e->getMessage().'.');
         }

@@ -6,8 +6,8 @@ namespace Lighterman\Core\Treatment\Step;
 
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
-use Lighterman\Core\Treatment\RowCompiler;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\InvalidStep;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** Hides a value. */
 final readonly class Mask implements Step
@@ -35,7 +35,7 @@ final readonly class Mask implements Step
         }
     }
 
-    public function emit(RowCompiler $to, string $variable, ?Type $type): Type
+    public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         $type ??= Type::of(TypeKind::Text);
         if ($this->way === 'null') {
@@ -64,7 +64,7 @@ final readonly class Mask implements Step
         };
     }
 
-    private function worker(RowCompiler $to): Worker
+    private function worker(RowCode $to): Worker
     {
         return match ($this->way) {
             'fixed' => new Mask\Fixed($this->text),

@@ -6,7 +6,7 @@ namespace Lighterman\Core\Treatment\Step;
 
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
-use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Value\InvalidStep;
 
 /** One value out of a nested one, or what is left of it once some are taken out. */
 final readonly class Pick implements Step
@@ -19,7 +19,7 @@ final readonly class Pick implements Step
     {
     }
 
-    public function emit(RowCompiler $to, string $variable, ?Type $type): Type
+    public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         if ($type !== null && ! $type->kind->isText() && ! in_array($type->kind, [TypeKind::Json, TypeKind::JsonBinary], true)) {
             throw InvalidStep::because("Only a nested value, or text that holds one, can be flattened, and this is {$type}.");

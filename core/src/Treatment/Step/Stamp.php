@@ -6,7 +6,7 @@ namespace Lighterman\Core\Treatment\Step;
 
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
-use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Value\InvalidStep;
 
 /** What is known of the delivery, and not of the record. */
 final readonly class Stamp implements Step
@@ -20,7 +20,7 @@ final readonly class Stamp implements Step
         }
     }
 
-    public function emit(RowCompiler $to, string $variable, ?Type $type): Type
+    public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         $to->statement("{$variable} = \$stamps['{$this->what}'];");
 

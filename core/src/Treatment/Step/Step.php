@@ -6,7 +6,7 @@ namespace Lighterman\Core\Treatment\Step;
 
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\Expression\InvalidExpression;
-use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Value\InvalidStep;
 
 /** One thing done to a column's value on the way. */
 interface Step
@@ -20,7 +20,7 @@ interface Step
      *
      * @throws InvalidStep|InvalidExpression
      */
-    public function emit(RowCompiler $to, string $variable, ?Type $type): Type;
+    public function emit(RowCode $to, string $variable, ?Type $type): Type;
 
     /** Whether nothing that could be read from the value before is left after it. */
     public function masks(): bool;

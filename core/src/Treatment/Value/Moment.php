@@ -6,7 +6,6 @@ namespace Lighterman\Core\Treatment\Value;
 
 use DateTimeImmutable;
 use DateTimeZone;
-use Lighterman\Core\Treatment\Fault;
 
 /**
  * Functions over dates and moments in their text form, `2026-11-23` and `2026-11-23 12:21:44.081+00`. A null makes the

@@ -5,8 +5,6 @@ declare(strict_types=1);
 namespace Lighterman\Core\Treatment\Value;
 
 use JsonException;
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Limits;
 
 /** Nested values, in the text form of JSON (RFC 8259). */
 final class Nested

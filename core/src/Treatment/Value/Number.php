@@ -7,7 +7,6 @@ namespace Lighterman\Core\Treatment\Value;
 use Brick\Math\BigDecimal;
 use Brick\Math\Exception\MathException;
 use Brick\Math\RoundingMode;
-use Lighterman\Core\Treatment\Fault;
 
 /**
  * Exact decimal arithmetic over numbers in their text form. A null makes the result null.

@@ -4,9 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Value;
 
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Limits;
-
 /**
  * A regular expression (PCRE2) that gives up rather than run for ever.
  *

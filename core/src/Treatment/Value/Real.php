@@ -4,8 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Value;
 
-use Lighterman\Core\Treatment\Fault;
-
 /** Inexact numbers and truth values, to and from their text form. */
 final class Real
 {

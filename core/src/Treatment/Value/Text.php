@@ -4,9 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Value;
 
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Limits;
-
 /** Functions over text. Positions and lengths are in characters; a null makes the result null. */
 final class Text
 {

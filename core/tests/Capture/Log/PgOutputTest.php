@@ -8,11 +8,11 @@ use Lighterman\Core\Capture\Log\Begin;
 use Lighterman\Core\Capture\Log\BrokenLog;
 use Lighterman\Core\Capture\Log\Commit;
 use Lighterman\Core\Capture\Log\LoggedRow;
-use Lighterman\Core\Capture\Log\Lsn;
 use Lighterman\Core\Capture\Log\Mark;
 use Lighterman\Core\Capture\Log\PgOutput;
 use Lighterman\Core\Capture\Log\Relation;
 use Lighterman\Core\Capture\Log\Truncated;
+use Lighterman\Core\Position\LogPlace;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
 
@@ -43,17 +43,18 @@ final class PgOutputTest extends TestCase
     public function transactions_come_whole_and_in_order(): void
     {
         $open = null;
-        $last = 0;
+        $last = LogPlace::before(0);
         foreach (self::decoded() as $message) {
             if ($message instanceof Begin) {
                 self::assertNull($open, 'a transaction begins within another');
-                self::assertGreaterThan($last, $message->lsn);
+                self::assertFalse($last->covers($message->place), 'it is not among what was read before');
                 self::assertSame('2026', gmdate('Y', intdiv($message->committedAt, 1_000_000)));
                 $open = $message;
             } elseif ($message instanceof Commit) {
                 self::assertNotNull($open);
                 self::assertSame($open->committedAt, $message->committedAt);
-                self::assertGreaterThan($open->lsn, $message->end);
+                self::assertTrue($message->end->covers($open->place), 'what is read so far holds it');
+                self::assertFalse($open->place->covers($message->end));
                 [$open, $last] = [null, $message->end];
             }
         }
@@ -93,8 +94,8 @@ final class PgOutputTest extends TestCase
     #[Test]
     public function a_message_keeps_its_prefix_and_content(): void
     {
-        $mark = (new PgOutput)->decode('M'.pack('CJ', 1, Lsn::parse('1/2A'))."lighterman\0".pack('N', 4)."b\0at");
-        self::assertEquals(new Mark(Lsn::parse('1/2A'), 'lighterman', "b\0at"), $mark);
+        $mark = (new PgOutput)->decode('M'.pack('CJ', 1, LogPlace::parse('1/2A')->byte)."lighterman\0".pack('N', 4)."b\0at");
+        self::assertEquals(new Mark(LogPlace::parse('1/2A'), 'lighterman', "b\0at"), $mark);
     }
 
     #[Test]
@@ -137,13 +138,13 @@ final class PgOutputTest extends TestCase
     {
         $places = [];
         foreach (['0/0', '0/9', '0/A', '0/FFFFFFFF', '1/0', '10/0', 'FFFFFFF/1'] as $text) {
-            self::assertSame($text, Lsn::text(Lsn::parse($text)));
-            array_push($places, Lsn::place(Lsn::parse($text), 1), Lsn::place(Lsn::parse($text), 300));
+            self::assertSame($text, LogPlace::parse($text)->text());
+            array_push($places, LogPlace::parse($text)->ofChange(1), LogPlace::parse($text)->ofChange(300));
         }
         $sorted = $places;
         sort($sorted, SORT_STRING);
         self::assertSame($sorted, $places);
         $this->expectExceptionMessage('not a log position');
-        Lsn::parse('1-2');
+        LogPlace::parse('1-2');
     }
 }

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Step\Convert;
 
-use Lighterman\Core\Treatment\Step\InvalidStep;
+use Lighterman\Core\Treatment\Value\InvalidStep;
 
 /**
  * A date pattern in the letters of Unicode's Locale Data Markup Language: yyyy, yy, MM, M, dd, d, HH, H, mm, ss, S…, XXX

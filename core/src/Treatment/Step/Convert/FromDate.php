@@ -7,7 +7,7 @@ namespace Lighterman\Core\Treatment\Step\Convert;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Treatment\Value\Moment;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** A date or a moment, in UTC, written by a pattern. */
 final readonly class FromDate implements Worker

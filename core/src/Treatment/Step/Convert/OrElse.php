@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Step\Convert;
 
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** Puts something else in the place of what cannot be converted. */
 final readonly class OrElse implements Worker

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Step\Convert;
 
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** The bytes of a text in UTF-8, in PostgreSQL's hexadecimal form. */
 final readonly class ToBytes implements Worker

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Step\Convert;
 
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** True or false out of a word, whatever its capitals; blank text is null unless it is one of the words. */
 final readonly class ToFlag implements Worker

@@ -9,10 +9,10 @@ use DateTimeZone;
 use Exception;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Step\InvalidStep;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\InvalidStep;
 use Lighterman\Core\Treatment\Value\Moment;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** A date or a moment out of text; blank text, and a date of zeros only, is null. */
 final readonly class ToMoment implements Worker

@@ -6,7 +6,7 @@ namespace Lighterman\Core\Treatment\Step\Convert;
 
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Treatment\Value\Nested;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** JSON out of text that holds it, or out of a plain value. */
 final readonly class ToNested implements Worker

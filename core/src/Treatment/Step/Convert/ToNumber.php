@@ -9,8 +9,8 @@ use Brick\Math\Exception\MathException;
 use Brick\Math\RoundingMode;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** A whole or decimal number out of text. Decimals beyond the scale are rounded half away from zero; blank text is null. */
 final readonly class ToNumber implements Worker

@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Core\Treatment\Step\Convert;
 
 use Lighterman\Core\Treatment\Value\Real;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** An inexact number out of text; blank text is null. */
 final readonly class ToReal implements Worker

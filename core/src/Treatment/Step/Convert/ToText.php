@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Step\Convert;
 
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** Text of at most some characters. What is longer fails rather than being cut unseen. */
 final readonly class ToText implements Worker

@@ -4,8 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Step\Convert;
 
-use Lighterman\Core\Treatment\Fault;
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** A time of day out of text such as `7:05`, `07:05:30` or `070530`; blank text is null. */
 final readonly class ToTime implements Worker

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Step\Mask;
 
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Worker;
 
 /** Dots for all but the last characters. A value that is not longer than what is kept is hidden whole. */
 final readonly class KeepLast implements Worker

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Step\Mask;
 
-use Lighterman\Core\Treatment\Worker;
+use Lighterman\Core\Treatment\Value\Worker;
 use SensitiveParameter;
 
 /**

@@ -1,0 +1,51 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Common;
+
+use App\Models\Receipt as Line;
+use App\Models\TakenFile;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Record\Receipt;
+
+/** Copies receipts of a target into Lighterman's own database, with everything that is counted by them. */
+final class Receipts
+{
+    private const AT_ONCE = 500;
+
+    /**
+     * Moves the feeds' own copies of their positions along with them. Repeating it changes nothing, not even a count.
+     *
+     * @param  list<array{int, Receipt}>  $receipts  with the number of the feed, in the order of landing
+     */
+    public static function copy(array $receipts): void
+    {
+        if ($receipts === []) {
+            return;
+        }
+        $latest = [];
+        foreach ($receipts as [$feedId, $receipt]) {
+            TakenFile::copy($feedId, $receipt);
+            $latest[$feedId] = ['id' => $feedId, 'position' => $receipt->to->toArray(), 'sequence' => $receipt->sequence, 'landed' => $receipt->landedAt];
+        }
+        foreach (array_chunk($receipts, self::AT_ONCE) as $some) {
+            self::insert(array_map(static fn (array $pair): array => Line::line(...$pair), $some));
+        }
+        DB::update('UPDATE feeds f SET position = r.position, sequence = r.sequence, last_landed_at = r.landed FROM jsonb_to_recordset(?::jsonb) r(id bigint, position jsonb, sequence bigint, landed timestamptz) WHERE f.id = r.id AND f.sequence < r.sequence', [json_encode(array_values($latest), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)]);
+    }
+
+    /**
+     * What is counted of a receipt is counted as it comes in, so that one that is there already counts for nothing.
+     *
+     * @param  list<array<string, mixed>>  $lines
+     */
+    private static function insert(array $lines): void
+    {
+        $columns = implode(', ', array_keys($lines[0]));
+        DB::insert("WITH new AS (INSERT INTO receipts ({$columns}) SELECT {$columns} FROM jsonb_populate_recordset(NULL::receipts, ?::jsonb) r WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.feed_id)
+                ON CONFLICT DO NOTHING RETURNING feed_id, landed_at, inserted + updated + deleted AS rows, set_aside)
+            INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT feed_id, date_trunc('hour', landed_at), sum(rows), sum(set_aside) FROM new GROUP BY 1, 2
+            ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows, set_aside = c.set_aside + excluded.set_aside", [json_encode($lines, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)]);
+    }
+}

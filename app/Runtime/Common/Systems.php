@@ -1,0 +1,109 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Common;
+
+use App\Models\Route;
+use App\Models\RouteLog;
+use App\Models\System;
+use Illuminate\Support\Str;
+use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Port\Access;
+use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Port\EngineLimits;
+use Lighterman\Core\Port\HoldsLog;
+use Lighterman\Core\Port\Slots;
+use Lighterman\Core\Port\Source;
+use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Port\Streams;
+use Lighterman\Core\Port\Target;
+use Lighterman\Core\Port\TargetSystem;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
+
+/** Has connectors reach the systems there are; keeps one open per system and process, so that an empty run needs no new connection. */
+final class Systems
+{
+    /** @var array<string, SourceSystem> */
+    private array $sources = [];
+
+    /** @var array<string, TargetSystem> */
+    private array $targets = [];
+
+    public function source(System $system): SourceSystem
+    {
+        $connector = $system->connector();
+
+        return $this->sources[$this->version($system)] ??= $connector instanceof Source ? $connector->source(self::access($system))
+            : throw SystemTrouble::lasting(Reason::NoSource, "{$system->name} is {$connector->word()}; nothing can be carried from there.", 'Choose another system to read from.');
+    }
+
+    public function target(System $system): TargetSystem
+    {
+        $connector = $system->connector();
+
+        return $this->targets[$this->version($system)] ??= $connector instanceof Target ? $connector->target(self::access($system))
+            : throw SystemTrouble::lasting(Reason::NoTarget, "{$system->name} is {$connector->word()}; rows cannot be landed there.", 'Choose another system to land in.');
+    }
+
+    /** What a route's changes are read by. Its connections are its own. */
+    public function log(RouteLog $log): ChangeLog
+    {
+        $source = $log->route->source;
+
+        return self::streams($source)->stream(self::access($source), Capture::from($log->capture), $log->names);
+    }
+
+    /** The same for a route that may not be there yet. */
+    public function logBetween(System $source, System $target, Capture $capture): ChangeLog
+    {
+        $log = Route::where(['source_id' => $source->id, 'target_id' => $target->id])->first()?->logBy($capture->value);
+
+        return self::streams($source)->stream(self::access($source), $capture, $log->names ?? self::named($source, $target, $capture)['names']);
+    }
+
+    /**
+     * The lasting id and the names of what a route's changes are to be read by.
+     *
+     * @return array{uid: string, names: array<string, string>}
+     */
+    public static function named(System $source, System $target, Capture $capture): array
+    {
+        $uid = (string) Str::uuid();
+
+        return ['uid' => $uid, 'names' => self::streams($source)->names($capture, "{$source->name}_{$target->name}", $uid, substr(hash_hmac('sha256', "{$source->id} {$target->id}", (string) config('app.key')), 0, 8))];
+    }
+
+    private static function streams(System $source): Streams
+    {
+        $connector = $source->connector();
+
+        return $connector instanceof Streams ? $connector
+            : throw SystemTrouble::lasting(Reason::NoStream, "{$source->name} is {$connector->word()}; its changes cannot be read one after the other.", 'Choose another capture.');
+    }
+
+    /** What makes a source keep its log for readers of ours, known here or not; null where nothing does. */
+    public function slots(System $source): ?Slots
+    {
+        $connector = $source->connector();
+
+        return $connector instanceof HoldsLog ? $connector->slots(self::access($source)) : null;
+    }
+
+    /** Lets go of every connection, so that the next use makes a new one. */
+    public function forget(): void
+    {
+        $this->sources = $this->targets = [];
+    }
+
+    private function version(System $system): string
+    {
+        return "{$system->id}@{$system->updated_at?->format('U.u')}";
+    }
+
+    private static function access(System $system): Access
+    {
+        return new Access($system->name, $system->settings, (string) $system->secret, new EngineLimits((int) config('lighterman.lake.memory_mb'), (int) config('lighterman.lake.threads'), storage_path('lake'), (int) config('lighterman.lake.fetched_mb')));
+    }
+}

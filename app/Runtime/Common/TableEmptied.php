@@ -1,0 +1,28 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Common;
+
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Explained;
+use RuntimeException;
+
+/** The source table was truncated, and the feed is to ask before it follows. */
+final class TableEmptied extends RuntimeException implements Explained
+{
+    public static function at(TableName $table, string $when): self
+    {
+        return new self("{$table} was emptied at the source (truncate) at {$when}.");
+    }
+
+    public function remedy(): string
+    {
+        return 'Decide on the feed\'s page whether the copy is emptied too or keeps its rows. Changes made since then wait in the spool; nothing is lost.';
+    }
+
+    public function mayPass(): bool
+    {
+        return false;
+    }
+}

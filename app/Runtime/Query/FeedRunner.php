@@ -1,0 +1,393 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Query;
+
+use App\Models\Feed;
+use App\Models\Run;
+use App\Models\SetAside;
+use App\Runtime\Common\Backoff;
+use App\Runtime\Common\Fault;
+use App\Runtime\Common\FileJoining;
+use App\Runtime\Common\Receipts;
+use App\Runtime\Common\ShapeCheck;
+use App\Runtime\Common\ShapeMoved;
+use App\Runtime\Common\Systems;
+use App\Runtime\Common\TakenBook;
+use App\Runtime\Common\Trouble;
+use App\Runtime\Treating\AsideBook;
+use App\Runtime\Treating\Treating;
+use App\Runtime\Treating\WatchCounter;
+use App\Runtime\Work\Lease;
+use App\Runtime\Work\Leases;
+use App\Support\Say;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Connectors\SteadyClock;
+use Lighterman\Core\Capture\BoundNote;
+use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Capture\TableIdentity;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\BrokenFile;
+use Lighterman\Core\Port\JoinedFiles;
+use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\ReadAgain;
+use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Position\FileMark;
+use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
+use Throwable;
+
+/**
+ * Carries one feed once: the commit protocol.
+ *
+ * Read a batch; land rows, position and receipt in one transaction of the target; copy the receipt here. After a crash
+ * the target's position is the truth and the copies here are brought up to it.
+ */
+final class FeedRunner
+{
+    /** @var array<int, float> when it was last looked whether what has landed is there, by feed */
+    private array $looked = [];
+
+    /** @var callable(): bool whether this process was asked to stop */
+    private $stopping;
+
+    /** @param  callable(): bool  $stopping */
+    public function __construct(private readonly Systems $systems, private readonly Leases $leases, callable $stopping)
+    {
+        $this->stopping = $stopping;
+    }
+
+    public function run(Lease $lease): void
+    {
+        $feed = Feed::with('route.source', 'route.target', 'route.logs', 'definition')->findOrFail($lease->of);
+        $recorder = null;
+        try {
+            $this->endLostRuns($feed);
+            if ($feed->cancel_asked) {
+                $this->discard($feed);
+            }
+            if ($feed->paused_at === null && $feed->standing !== 'held') {
+                $this->carry($feed, $lease, $recorder);
+            } else {
+                self::dueNext($feed, null, $feed->why);
+            }
+        } catch (LeaseLost $lost) {
+            self::lost($lost, $recorder);
+        } catch (Explained $trouble) {
+            try {
+                // Whoever took over ends the session of who had stood still.
+                $this->leases->renew($lease);
+                $this->failed($feed, $trouble, $recorder);
+            } catch (LeaseLost $lost) {
+                self::lost($lost, $recorder);
+            }
+        } catch (Throwable $e) {
+            $this->failed($feed, Fault::trouble("feed {$feed->name}", $e, 'carrying this feed'), $recorder);
+        } finally {
+            $this->leases->release($lease);
+        }
+    }
+
+    private static function lost(LeaseLost $lost, ?RunRecorder $recorder): void
+    {
+        $recorder?->say($lost->getMessage(), 'error');
+        $recorder?->end('lost');
+    }
+
+    /** Joins the small files of what the feed has landed, whether it is due or paused. */
+    public function join(Lease $lease): void
+    {
+        $feed = Feed::with('route.target', 'definition')->findOrFail($lease->of);
+        try {
+            $this->endLostRuns($feed);
+            FileJoining::run($feed, $lease->worker, function () use ($feed, $lease): ?JoinedFiles {
+                $session = $this->systems->target($feed->route->target)->open($feed->definition->parsed()->landedTable(), $feed->uid, $lease->token, fn () => $this->leases->renew($lease));
+                try {
+                    return $session->join();
+                } finally {
+                    $session->close();
+                }
+            });
+        } catch (LeaseLost) {
+            // Whoever holds the feed now sees that it was asked for.
+        } finally {
+            $this->leases->release($lease);
+        }
+    }
+
+    private function carry(Feed $feed, Lease $lease, ?RunRecorder &$recorder): void
+    {
+        $started = now()->toImmutable();
+        $definition = $feed->definition->parsed();
+        $source = $this->systems->source($feed->route->source);
+        $clock = hrtime(true);
+        if ($definition->files === null) {
+            // Files are compared with the agreed shape one by one, as they are read.
+            ShapeCheck::agreed($source, $definition);
+        }
+        if ($definition->kind()->takesWatermark()) {
+            $this->compare($feed, $source, $definition);
+        }
+        $taken = new TakenBook($feed->id);
+        $slice = $feed->reload === null ? null : Slice::fromArray($feed->reload);
+        // A reload reads everything anyway.
+        $oneSlice = $slice !== null && ! ($slice->isWhole() && $definition->kind()->readsWhole());
+        $planned = fn (): ReadPlan => $oneSlice ? ReadPlan::again($feed->stands(), $slice) : $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
+        $plan = $planned();
+        $planning = self::since($clock);
+        $asked = SetAside::asked($feed->id);
+        if ($plan->empty && ! $asked) {
+            $this->lookAtCopy($feed, $definition);
+            RunRecorder::empty($feed, $lease, $plan, $planning);
+            $this->completed($feed, $plan, $definition, $started);
+
+            return;
+        }
+        $target = $this->systems->target($feed->route->target);
+        $session = $target->open($definition->landedTable(), $feed->uid, $lease->token, fn () => $this->leases->renew($lease), $slice?->isWhole() || ($definition->kind()->readsWhole() && $definition->landing !== Landing::Append));
+        try {
+            if ($this->catchUp($feed, $session)) {
+                $plan = $planned();
+            }
+            $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
+            $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition->id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition), Treating::bounds($definition, $feed->route->target));
+            if ($asked) {
+                $treated->again($feed->id);
+            }
+            if (! $plan->empty) {
+                $this->announce($feed, $plan, $source, $definition, $recorder);
+            }
+            $refused = [];
+            for ($whole = $plan->empty; ! $whole;) {
+                try {
+                    $whole = $this->batches($feed, $lease, $plan, $source, $treated, $definition, $recorder);
+                    break;
+                } catch (ReadAgain $again) {
+                    $recorder->say($again->getMessage());
+                } catch (BrokenFile $broken) {
+                    if ($plan->kind !== 'files') {
+                        throw $broken;
+                    }
+                    $session->abandon();
+                    $refused[$broken->path] = $broken->fault;
+                }
+                $plan = $source->plan($definition, $session->position(), BoundNote::fromArray($feed->note), $taken)->refusing($refused);
+                $treated->begin();
+            }
+        } finally {
+            $session->close();
+        }
+        $treated->close();
+        if ($whole && $plan->kind === 'load' && ($missing = $source->withoutWatermark($definition)) > 0) {
+            $recorder->say("{$missing} rows have no {$definition->watermark} and are never carried.", 'warning');
+        }
+        if ($whole && $plan->kind === 'load' && $definition->watermark !== null && ($ahead = $source->facts($definition->source, $definition->key)->columns[$definition->watermark]->ahead ?? 0) > 0) {
+            $recorder->say("{$ahead} rows have a {$definition->watermark} ahead of the source's clock. Each is carried once the clock has passed it; one at infinity never is.", 'warning');
+        }
+        $recorder->end($whole ? 'done' : 'paused');
+        if ($whole && $oneSlice) {
+            self::loadedAgain($feed);
+            $feed->update(['standing' => 'carried', 'progress' => null, 'trouble' => null, 'failures' => 0, 'due_at' => now(), 'why' => 'schedule']);
+        } elseif ($whole) {
+            $this->completed($feed, $plan, $definition, $started);
+        } else {
+            // A stopping worker leaves the feed due for the next one, and a cancelled load has to be cleared away; a person's
+            // pause keeps it until resumed.
+            DB::update('UPDATE feeds SET due_at = CASE WHEN paused_at IS NULL OR cancel_asked THEN now() END WHERE id = ?', [$feed->id]);
+        }
+    }
+
+    /** Where nothing lands, nobody would learn that the copy is gone. */
+    private function lookAtCopy(Feed $feed, FeedDefinition $definition): void
+    {
+        if ($feed->sequence > 0 && SteadyClock::seconds() - ($this->looked[$feed->id] ?? 0.0) >= (int) config('lighterman.gap_seconds')) {
+            $this->looked[$feed->id] = SteadyClock::seconds();
+            $this->systems->target($feed->route->target)->demandKept($definition->landedTable(), $feed->uid);
+        }
+    }
+
+    /**
+     * Rows of a table that is not the one it was have no watermark to be found by, so it is read again whole.
+     *
+     * @throws SystemTrouble where that would add every row once more
+     */
+    private function compare(Feed $feed, SourceSystem $source, FeedDefinition $definition): void
+    {
+        $now = $source->identity($definition->source);
+        $was = $feed->identity === null ? null : TableIdentity::fromArray($feed->identity);
+        if ($now === null || ($was !== null && $now->toArray() == $was->toArray())) {
+            return;
+        }
+        $why = $was === null || $feed->stands()->phase === 'start' ? null : match ($definition->landing) {
+            // What need not have touched its rows is not worth starting over for.
+            Landing::Append => $now->unrecorded()->since($was, $definition->carried()->names()),
+            default => $now->since($was, $definition->carried()->names()),
+        };
+        if ($why !== null && $definition->landing === Landing::Append) {
+            throw SystemTrouble::lasting(Reason::SourceReplaced, "{$definition->source}: {$why}. What its rows hold now cannot be told from what has landed.", 'Start the feed over.');
+        }
+        $feed->update(['identity' => $now->toArray()] + ($why === null ? [] : ['reload' => ['mends' => true], 'standing' => 'loading', 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)]]));
+    }
+
+    /** @return bool whether the plan was read to its end */
+    private function batches(Feed $feed, Lease $lease, ReadPlan $plan, SourceSystem $source, TreatedLanding $landing, FeedDefinition $definition, RunRecorder $recorder): bool
+    {
+        $reader = $source->reader($definition, $plan);
+        $checked = SteadyClock::seconds();
+        $stop = false;
+        $reading = 0.0;
+        try {
+            while (true) {
+                $clock = hrtime(true);
+                $batch = $reader->next();
+                $reading += self::since($clock);
+                if ($batch === null) {
+                    $landing->settle();
+
+                    return true;
+                }
+                $receipt = $landing->land($batch, $reading, $plan->kind === 'reload');
+                $receipt === null || $this->sayEmpty($receipt->to->files, $recorder);
+                $reading = $receipt === null ? $reading : 0.0;
+                $this->progress($feed, $batch->rows);
+                if (SteadyClock::seconds() - $checked > 0.5) {
+                    $checked = SteadyClock::seconds();
+                    $this->leases->renew($lease);
+                    $feed->save();
+                    $stop = $stop || ($this->stopping)() || $this->toldToStop($feed);
+                }
+                // A reload has no receipt before its end; anything else stops at one, so that nothing is read twice.
+                if ($stop && ($receipt !== null || $plan->kind === 'reload' || $landing->settle() !== null)) {
+                    return false;
+                }
+            }
+        } finally {
+            $reader->close();
+        }
+    }
+
+    /**
+     * Files that gave nothing, not even a line that was set aside, are seldom meant to.
+     *
+     * @param  list<FileMark>  $files
+     */
+    private function sayEmpty(array $files, RunRecorder $recorder): void
+    {
+        $empty = array_values(array_filter($files, static fn (FileMark $f): bool => $f->rows === 0 && $f->setAside === 0));
+        $empty === [] || $recorder->say((count($empty) === 1 ? "{$empty[0]->path} holds" : Say::files(count($empty)).", such as {$empty[0]->path}, hold").' no rows.', 'caution');
+    }
+
+    /** Brings our copies up to what stands in the target. @return bool whether they lagged */
+    private function catchUp(Feed $feed, LandingSession $session): bool
+    {
+        if ($session->position()->equals($feed->stands())) {
+            return false;
+        }
+        $receipts = $session->receiptsAfter($feed->sequence);
+        DB::transaction(static fn () => Receipts::copy(array_map(static fn (Receipt $r): array => [$feed->id, $r], $receipts)));
+        $receipts === [] || $feed->standsAt($receipts[count($receipts) - 1]);
+        $feed->update(['position' => $session->position()->toArray()]);
+
+        return true;
+    }
+
+    /** Runs of a worker that died are closed by whoever takes the feed next. */
+    private function endLostRuns(Feed $feed): void
+    {
+        Run::where('feed_id', $feed->id)->where('state', 'running')->update(['state' => 'lost', 'ended_at' => now()]);
+    }
+
+    private function announce(Feed $feed, ReadPlan $plan, SourceSystem $source, FeedDefinition $definition, RunRecorder $recorder): void
+    {
+        $recorder->say(match ($plan->kind) {
+            'reload' => "Reads {$definition->source} whole.",
+            'load' => $plan->from->key === null ? "First load of {$definition->source} in key order." : "First load goes on after {$plan->from}.",
+            'increment' => "Reads from {$plan->from} to {$plan->end()}.",
+            'slice' => "Reads {$plan->slice} again.",
+            'files' => 'Takes '.Say::files(count($plan->files)).', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files))).($plan->refused === [] ? '.' : '; '.count($plan->refused).' of them changed since they were taken and are set aside.'),
+        });
+        if (in_array($plan->kind, ['increment', 'slice'], true) || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
+            return;
+        }
+        $before = $feed->progress ?? [];
+        $feed->update([
+            'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
+            'progress' => ['rows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0), 'of' => $definition->files === null ? $this->expected($source, $definition->source) : null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0)],
+        ]);
+    }
+
+    private function expected(SourceSystem $source, TableName $table): ?int
+    {
+        foreach ($source->catalogue() as $entry) {
+            if ((string) $entry->table === (string) $table) {
+                return $entry->estimatedRows;
+            }
+        }
+
+        return null;
+    }
+
+    private function progress(Feed $feed, int $rows): void
+    {
+        if ($feed->progress !== null) {
+            $feed->progress = ['rows' => $feed->progress['rows'] + $rows] + $feed->progress;
+        }
+    }
+
+    private function toldToStop(Feed $feed): bool
+    {
+        $now = DB::table('feeds')->where('id', $feed->id)->first(['paused_at', 'cancel_asked']);
+
+        return $now === null || $now->paused_at !== null || $now->cancel_asked;
+    }
+
+    private function completed(Feed $feed, ReadPlan $plan, FeedDefinition $definition, \DateTimeImmutable $started): void
+    {
+        $loaded = $plan->kind === 'load' && ! $plan->empty;
+        self::loadedAgain($feed);
+        $feed->update(['standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0]);
+        self::dueNext($feed, $loaded ? now() : $definition->schedule->next($started, now()->toImmutable()), $loaded ? 'schedule' : null);
+    }
+
+    /** What was to be loaded again when this run began has been; what was asked for since has not. */
+    private static function loadedAgain(Feed $feed): void
+    {
+        DB::update('UPDATE feeds SET reload = NULL WHERE id = ? AND reload = ?::jsonb', [$feed->id, $feed->getRawOriginal('reload')]);
+    }
+
+    /** When the feed runs next, unless somebody has asked for a run or resumed it while this one was under way. */
+    private static function dueNext(Feed $feed, ?\DateTimeInterface $at, ?string $why): void
+    {
+        DB::table('feeds')->where('id', $feed->id)->whereRaw('due_at IS NOT DISTINCT FROM ?::timestamptz', [$feed->getRawOriginal('due_at')])->update(['due_at' => $at?->format('Y-m-d H:i:s.uP'), 'why' => $why]);
+    }
+
+    private function failed(Feed $feed, Explained $trouble, ?RunRecorder $recorder): void
+    {
+        $this->systems->forget();
+        $held = $trouble instanceof ShapeMoved;
+        $recorder?->fail($held ? 'held' : 'failed', $trouble);
+        $failures = $feed->failures + 1;
+        $retry = $trouble->mayPass() ? now()->addSeconds(Backoff::seconds($failures)) : null;
+        $feed->update(['standing' => $held ? 'held' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $failures]);
+        self::dueNext($feed, $retry, 'retry');
+    }
+
+    /** Forgets a load that was cancelled: what it landed is removed, if Lighterman had made the table. */
+    private function discard(Feed $feed): void
+    {
+        $this->systems->target($feed->route->target)->discard($feed->uid);
+        $feed->forgetLanded();
+    }
+
+    private static function since(int $clock): float
+    {
+        return (hrtime(true) - $clock) / 1e6;
+    }
+}

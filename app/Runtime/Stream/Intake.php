@@ -1,0 +1,236 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Stream;
+
+use App\Models\Definition;
+use App\Models\Feed;
+use App\Runtime\Common\ShapeCheck;
+use App\Runtime\Treating\AsideBook;
+use App\Runtime\Treating\Treating;
+use App\Runtime\Treating\WatchCounter;
+use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Capture\TableIdentity;
+use Lighterman\Core\Carrying\CarriedFeed;
+use Lighterman\Core\Carrying\Carrier;
+use Lighterman\Core\Carrying\SetApart;
+use Lighterman\Core\Carrying\Spent;
+use Lighterman\Core\Carrying\Stage;
+use Lighterman\Core\Landing\SharedKeys;
+use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Explained;
+
+/** Takes in the feeds of a route, lets go of those that are removed, and follows pauses and decisions. */
+final class Intake
+{
+    /** @var array<string, int|null> rows by table, as the source estimated them when feeds were last taken in */
+    private array $expected = [];
+
+    public function __construct(private readonly RouteStream $stream, private readonly Refusals $refusals, private readonly Recording $recording, private readonly Loads $loads)
+    {
+    }
+
+    /** Has every feed load again: what stood between the copies and their source is gone. */
+    public function beginAnew(): void
+    {
+        $log = $this->stream->log;
+        $this->stream->changes->remove();
+        DB::transaction(function () use ($log): void {
+            DB::delete('DELETE FROM spool WHERE feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$log->route_id, $log->capture]);
+            DB::update("UPDATE feeds SET reload = '{\"mends\": true}', rereads = NULL, identity = NULL, progress = NULL, complete_up_to = NULL, gap = jsonb_build_object('at', now(), 'why', 'What its changes were read from was lost'), standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = ?", [$log->route_id, $log->capture]);
+            $log->update(['anew_asked' => false, 'read_to' => null, 'standing' => 'new', 'trouble' => null]);
+        });
+    }
+
+    /**
+     * @param  callable(): void  $alive  called now and then; taking in hundreds of feeds takes longer than a lease lasts
+     * @return bool false when no feed of the route is carried like this any more, and everything for it was removed
+     */
+    public function sync(?ChangeLanding $landing, callable $alive): bool
+    {
+        $log = $this->stream->log;
+        $rows = DB::table('feeds')->where('route_id', $log->route_id)->where('capture', $log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'join_asked', 'identity', 'rereads', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
+        if ($rows->isEmpty()) {
+            $this->stream->changes->remove();
+            $log->delete();
+
+            return false;
+        }
+        $this->dropGone($rows->all());
+        $new = [];
+        foreach ($rows as $row) {
+            if ($row->cancel_asked && $landing !== null) {
+                $this->discard($row);
+
+                continue;
+            }
+            $kept = $row->paused_at !== null || $row->standing === 'held' || ($row->standing === 'failed' && ($row->due_at === null || $row->due_at > now()->format('Y-m-d H:i:s.uP')));
+            $carrier = $this->stream->roster->find($row->id);
+            if ($carrier !== null && ! $carrier->admitted && $landing !== null && ! $kept) {
+                // It was kept from the target when it was to be taken in.
+                $this->stream->roster->remove($row->id);
+                $carrier = null;
+            }
+            if ($carrier === null) {
+                // A feed that has never begun and may not begin has nothing to keep.
+                $kept && $row->position === null ?: $new[] = [$row, $kept];
+            } else {
+                $this->follow($carrier, $row, $kept, $landing);
+            }
+        }
+        if ($new !== []) {
+            $this->takeIn($new, $landing, $alive);
+        }
+        $this->stream->roster->lookAgain();
+
+        return true;
+    }
+
+    private function follow(Carrier $carrier, \stdClass $row, bool $kept, ?ChangeLanding $landing): void
+    {
+        if ($carrier->isKept() && ! $kept) {
+            if (! ($this->recording->lookForGaps([$carrier]) && $this->recording->hasShape($carrier))) {
+                // What had kept it from going on keeps it still.
+                return;
+            }
+            $carrier->goes(Stage::CatchingUp);
+        } elseif ($kept && ! $carrier->isKept()) {
+            $carrier->goes(Stage::Kept);
+        }
+        $carrier->again = $row->again;
+        $carrier->joins = $row->join_asked;
+        if (! $kept && $row->standing === 'failed') {
+            Feed::findOrFail($carrier->feed->id)->update(['standing' => $carrier->load->mends || $carrier->position->isLoading() ? 'loading' : 'carried', 'trouble' => null]);
+        }
+        $this->loads->follow($carrier, $row, $landing);
+    }
+
+    /** @param  array<int, \stdClass>  $rows */
+    private function dropGone(array $rows): void
+    {
+        foreach ($this->stream->roster->all() as $id => $carrier) {
+            $row = $rows[$id] ?? null;
+            if ($row !== null && (int) $row->definition_id === $carrier->feed->definition) {
+                continue;
+            }
+            $this->stream->roster->remove($id);
+            $source = $carrier->definition->source;
+            $others = array_filter($this->stream->roster->all(), static fn (Carrier $c): bool => (string) $c->definition->source === (string) $source);
+            if ($row === null && $others === []) {
+                $this->stream->changes->leave([$source]);
+            }
+        }
+    }
+
+    /**
+     * @param  list<array{\stdClass, bool}>  $new  rows, and whether they may not land
+     * @param  callable(): void  $alive
+     */
+    private function takeIn(array $new, ?ChangeLanding $landing, callable $alive): void
+    {
+        $definitions = Definition::whereIn('id', array_map(static fn (array $n): int => (int) $n[0]->definition_id, $new))->get()->keyBy('id');
+        $carriers = $rows = [];
+        foreach ($new as [$row, $kept]) {
+            $definition = $definitions[$row->definition_id]->parsed();
+            $feed = new CarriedFeed((int) $row->id, $row->uid, $row->name, (int) $row->definition_id);
+            $carrier = new Carrier($feed, $definition, $row->position === null ? Position::start() : Position::fromJson($row->position), Treating::bounds($definition, $this->stream->log->route->target), new AsideBook($feed->id, $feed->definition, $definition), new WatchCounter($feed->id, $definition));
+            $kept && $carrier->goes(Stage::Kept);
+            $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
+            $carriers[] = $carrier;
+            $rows[$feed->id] = $row;
+        }
+        $landed = $landing?->position();
+        $ready = $this->recording->begin($carriers, $landed === null ? null : $this->stream->changes->place($landed));
+        foreach ($this->stream->changes->sharing(array_map(static fn (Carrier $c) => $c->definition, $ready)) as $number) {
+            $ready[$number]->shared = new SharedKeys($ready[$number]->key);
+        }
+        $this->expected = [];
+        foreach ($ready as $carrier) {
+            try {
+                $alive();
+                $landing === null || $this->admit($carrier, $rows[$carrier->feed->id], $landing);
+                $this->begin($carrier, $rows[$carrier->feed->id], $landing);
+            } catch (SetApart $apart) {
+                $this->refusals->refuse($carrier, $apart->trouble, $apart->standing);
+            } catch (Explained $trouble) {
+                if ($trouble->mayPass()) {
+                    throw $trouble;
+                }
+                $this->refusals->refuse($carrier, $trouble, Refusals::standingFor($trouble));
+            }
+        }
+    }
+
+    /** @throws SetApart|Explained */
+    private function admit(Carrier $carrier, \stdClass $row, ChangeLanding $landing): void
+    {
+        $carrier->isKept() || ShapeCheck::agreed($this->stream->source(), $carrier->definition);
+        // Where the whole table is to be loaded again, nothing of what had landed is needed.
+        $anew = $row->reload !== null && Slice::fromArray(json_decode($row->reload, true))->isWhole();
+        $carrier->position = $this->refusals->atTarget(static fn (): Position => $landing->admit($carrier->definition->landedTable(), $carrier->feed->uid, $anew), $carrier);
+        $carrier->admitted = true;
+        $this->catchUp($carrier, $landing, (int) $row->sequence);
+        $carrier->treating->begin(Treating::of($carrier->definition, $this->stream->sourceName(), 0), $landing->sequence($carrier->feed->uid));
+    }
+
+    private function begin(Carrier $carrier, \stdClass $row, ?ChangeLanding $landing): void
+    {
+        $load = $carrier->load;
+        $load->complete = $row->complete_up_to !== null;
+        $carrier->joins = $row->join_asked;
+        if ($landing !== null && ! $carrier->isKept() && Spool::waiting($carrier->feed->id) === 0) {
+            $carrier->goes(Stage::Along);
+        }
+        $this->stream->roster->put($carrier);
+        $this->loads->follow($carrier, $row, $landing);
+        $load->mends = $load->mends || $load->asked;
+        $standing = $load->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
+        if ($carrier->position->phase === 'start') {
+            Feed::findOrFail($carrier->feed->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => Loads::noProgress($this->expected($carrier->definition->source))]);
+            $this->stream->recorder->say($carrier, "First load of {$carrier->definition->source} in key order, beside its changes.");
+        } elseif (! $carrier->isKept() && in_array($row->standing, ['new', 'failed', 'held'], true)) {
+            Feed::findOrFail($carrier->feed->id)->update(['standing' => $standing, 'trouble' => null]);
+        }
+    }
+
+    /** What landed before a crash, and was not copied, is copied now. */
+    private function catchUp(Carrier $carrier, ChangeLanding $landing, int $sequence): void
+    {
+        $receipts = $landing->receiptsAfter($carrier->feed->uid, $sequence);
+        foreach ($receipts as $receipt) {
+            $this->stream->recorder->landed($carrier, $receipt);
+            if ($receipt->sourceTime !== null && $receipt->read > 0) {
+                $us = static fn (string $time): int => (int) ((new \DateTimeImmutable($time))->format('Uu'));
+                $this->stream->recorder->delivered($carrier, [[$us($receipt->sourceTime), $receipt->read]], $us($receipt->landedAt), new Spent);
+            }
+        }
+        if ($receipts !== []) {
+            $this->stream->recorder->flush();
+        }
+        $landing->copied($carrier->feed->uid, $landing->sequence($carrier->feed->uid));
+    }
+
+    private function expected(TableName $table): ?int
+    {
+        if ($this->expected === []) {
+            foreach ($this->stream->source()->catalogue() as $entry) {
+                $this->expected[(string) $entry->table] = $entry->estimatedRows;
+            }
+        }
+
+        return $this->expected[(string) $table] ?? null;
+    }
+
+    /** Forgets a feed that is to begin anew. */
+    private function discard(\stdClass $row): void
+    {
+        $this->stream->roster->remove($row->id);
+        $feed = Feed::findOrFail((int) $row->id);
+        $this->stream->systems->target($this->stream->log->route->target)->discard($feed->uid);
+        $feed->forgetLanded();
+    }
+}

@@ -1,0 +1,106 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Stream;
+
+use App\Models\Feed;
+use App\Runtime\Common\Backoff;
+use App\Runtime\Common\ShapeMoved;
+use App\Runtime\Common\Trouble;
+use Lighterman\Core\Carrying\Carrier;
+use Lighterman\Core\Carrying\SetApart;
+use Lighterman\Core\Carrying\Stage;
+use Lighterman\Core\Port\FeedRefused;
+use Lighterman\Core\Treatment\TreatmentStopped;
+use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\SystemTrouble;
+use LogicException;
+
+/** Whose trouble it is when something goes wrong while a route's changes are read, and what becomes of a feed with one of its own. */
+final readonly class Refusals
+{
+    public function __construct(private RouteStream $stream)
+    {
+    }
+
+    /** @return 'held'|'failed' a moved shape waits for a decision, anything else for a remedy */
+    public static function standingFor(Explained $trouble): string
+    {
+        return $trouble instanceof ShapeMoved ? 'held' : 'failed';
+    }
+
+    /**
+     * What a change of one feed breaks is that feed's trouble, not the route's; so is a lookup that does not answer.
+     *
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
+     *
+     * @throws SetApart
+     */
+    public function guarded(Carrier $carrier, callable $do): mixed
+    {
+        try {
+            return $do();
+        } catch (TreatmentStopped $stopped) {
+            throw new SetApart($carrier, $stopped->ofChange(), 'failed');
+        } catch (SystemTrouble $trouble) {
+            throw new SetApart($carrier, $trouble, 'failed');
+        } catch (LogicException $e) {
+            throw new SetApart($carrier, SystemTrouble::lasting(Reason::NoKey, "{$carrier->definition->source}: ".lcfirst($e->getMessage()), 'Choose a key whose columns are never null and belong to the table\'s replica identity.'), 'failed');
+        }
+    }
+
+    /**
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
+     *
+     * @throws SetApart|TargetAway
+     */
+    public function atTarget(callable $do, ?Carrier $carrier = null): mixed
+    {
+        try {
+            return $do();
+        } catch (FeedRefused $refused) {
+            throw new SetApart($this->stream->roster->named($refused->feed), $refused->trouble, 'failed');
+        } catch (SystemTrouble $trouble) {
+            throw $carrier !== null && ! $trouble->mayPass() ? new SetApart($carrier, $trouble, 'failed') : new TargetAway($trouble);
+        }
+    }
+
+    /** A feed could not be taken in, or what its changes are recorded by could not be put right; it is tried again. */
+    public function refuse(Carrier $carrier, Explained $trouble, string $standing): void
+    {
+        $this->stand($carrier, $trouble, $standing, Trouble::told($trouble)['asks'] === null);
+        // Once it has begun, its changes are kept until it can go on.
+        if ($carrier->position->phase !== 'start') {
+            $carrier->isKept() || $carrier->goes(Stage::Kept);
+            $this->stream->roster->put($carrier);
+        }
+    }
+
+    /** A feed that went along cannot go on. */
+    public function setApart(SetApart $apart): void
+    {
+        $this->stand($apart->carrier, $apart->trouble, $apart->standing, $apart->standing === 'failed' && $apart->trouble->mayPass());
+    }
+
+    private function stand(Carrier $carrier, Explained $trouble, string $standing, bool $retried): void
+    {
+        $feed = Feed::find($carrier->feed->id);
+        if ($feed === null) {
+            return;
+        }
+        // The same again is no news.
+        if ($feed->standing !== $standing || ($feed->trouble['message'] ?? null) !== $trouble->getMessage()) {
+            $this->stream->recorder->fail($carrier, $standing, $trouble);
+        }
+        $failures = $feed->failures + 1;
+        $feed->update(['standing' => $standing, 'trouble' => Trouble::told($trouble), 'failures' => $failures, 'due_at' => $retried ? now()->addSeconds(Backoff::seconds($failures)) : null]);
+    }
+}

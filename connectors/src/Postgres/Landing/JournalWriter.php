@@ -1,0 +1,77 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Connectors\Postgres\Landing;
+
+use Lighterman\Connectors\Counts;
+use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\Quoted;
+use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\Change;
+use Lighterman\Core\Landing\ChangePlan;
+use Lighterman\Core\Landing\Journal;
+use Lighterman\Core\Landing\SourceCommit;
+use LogicException;
+
+/** Adds every change as a row: what kind, where in the log, when, the row before as far as it is known, the row after. */
+final readonly class JournalWriter implements ChangeWriter
+{
+    public function __construct(private Connection $connection, private FeedTable $table)
+    {
+    }
+
+    public function write(ChangePlan $plan, string $now): Counts
+    {
+        if (! $plan instanceof Journal) {
+            throw new LogicException('Landing append takes a journal.');
+        }
+        $lines = [];
+        foreach ($plan->entries() as [$change, $commit]) {
+            $lines[] = $this->line($change->kind, $change->after ?? $change->before ?? [], $change, $commit, $change->number, $now);
+        }
+        $sent = implode('', $lines);
+        $this->copy($sent);
+
+        return new Counts(count($lines), bytes: strlen($sent), checksum: hash('xxh128', $sent));
+    }
+
+    public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts
+    {
+        $this->copy($this->line('truncate', array_fill(0, count($this->table->carried), null), null, $commit, $number, $now));
+
+        return new Counts(1);
+    }
+
+    private function copy(string $lines): void
+    {
+        $columns = [...$this->table->carried, ...$this->table->having('source_position', 'change_kind', 'changed_at', 'row_before', 'not_sent', 'delivered_at')];
+        $this->connection->copy($this->table->table, Quoted::names($columns), $lines);
+    }
+
+    /** @param  list<string|false|null>  $row */
+    private function line(string $kind, array $row, ?Change $change, SourceCommit $commit, int $number, string $now): string
+    {
+        $names = $this->table->carried;
+        $unsent = [];
+        foreach ($change->after ?? [] as $i => $value) {
+            if ($value === false) {
+                $unsent[] = $names[$i];
+            }
+        }
+        $before = null;
+        foreach ($change->before ?? [] as $i => $value) {
+            if ($value !== false) {
+                $before[$names[$i]] = $value;
+            }
+        }
+
+        return CopyText::line([
+            ...array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $row),
+            $commit->place->ofChange($number), $kind, $commit->time(),
+            $before === null ? null : json_encode($before, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES),
+            $unsent === [] ? null : FeedTable::arrayText($unsent),
+            ...($this->table->technical('delivered_at') === null ? [] : [$now]),
+        ]);
+    }
+}

@@ -1,0 +1,128 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Tests\Layout;
+
+use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\TestCase;
+use RecursiveDirectoryIterator;
+use RecursiveIteratorIterator;
+use SplFileInfo;
+
+/** What docs say of the house, held against the code itself. Prints the import graph by folder. */
+final class LayoutTest extends TestCase
+{
+    private const ROOT = __DIR__.'/../..';
+
+    private const LINES = 350;
+
+    private const FIELDS = 12;
+
+    private const PARAMETERS = 8;
+
+    /** Functions through which the clock, chance, files, the network or the machine would get into the core. */
+    private const OUTSIDE = '/^(time|date|microtime|hrtime|strtotime|mktime|date_create\w*|getdate|localtime|sleep|usleep|rand|mt_rand|mt_srand|srand|random_\w+|uniqid|lcg_value|shuffle|str_shuffle|array_rand|spl_object_(id|hash)'
+        .'|fopen|f(read|write|gets|put\w+|get\w+|lock|stat)|file|file_\w+|readfile|unlink|rename|mkdir|rmdir|opendir|scandir|glob|tmpfile|tempnam|touch|stat|is_(file|dir|readable|writable)'
+        .'|curl_\w+|pg_\w+|mysqli_\w+|sqlite_\w+|stream_\w+|socket_\w+|fsockopen|gethost\w*|getmypid|getenv|putenv|exec|shell_exec|passthru|system|proc_\w+|popen|mail|new PDO)(\(\))?$|^new DateTime(Immutable)?\(\)$/';
+
+    private static ?ImportGraph $graph = null;
+
+    #[Test]
+    public function imports_run_one_way(): void
+    {
+        $allowed = ['core/src' => ['core/src'], 'connectors/src' => ['connectors/src', 'core/src'], 'app' => ImportGraph::ROOTS];
+        $foreign = ['core/src' => '/^(Illuminate|Laravel|Carbon|PDO|App|Tests)\b/', 'connectors/src' => '/^(Illuminate|Laravel|Carbon|App|Tests)\b/', 'app' => '/^Tests\b/'];
+        $offences = [];
+        foreach (self::graph()->edges as $from => $to) {
+            $house = self::house($from);
+            $offences = [...$offences, ...array_map(static fn (string $path): string => "{$from} → {$path}", array_filter($to, static fn (string $path): bool => ! in_array(self::house($path), $allowed[$house], true)))];
+            $offences = [...$offences, ...array_map(static fn (string $name): string => "{$from} → {$name}", preg_grep($foreign[$house], array_map(strval(...), array_keys(self::graph()->files[$from]->names))) ?: [])];
+        }
+        self::assertSame([], $offences);
+        self::assertGreaterThan(400, count(self::graph()->files));
+    }
+
+    #[Test]
+    public function stand_ins_import_nothing_of_the_three_houses(): void
+    {
+        $looked = 0;
+        foreach (new RecursiveIteratorIterator(new RecursiveDirectoryIterator(self::ROOT.'/stand-ins', RecursiveDirectoryIterator::SKIP_DOTS)) as $file) {
+            /** @var SplFileInfo $file */
+            if ($file->getExtension() === 'php') {
+                $looked++;
+                self::assertSame([], preg_grep('/^(Lighterman|App|Illuminate)\b/', array_map(strval(...), array_keys((new SourceFile($file->getPathname()))->names))), $file->getPathname());
+            }
+        }
+        self::assertGreaterThan(2, $looked);
+    }
+
+    #[Test]
+    public function the_core_has_no_clock_no_chance_and_no_outside(): void
+    {
+        self::assertSame([], array_filter(array_map(self::outside(...), array_filter(self::graph()->files, static fn (string $path): bool => str_starts_with($path, 'core/'), ARRAY_FILTER_USE_KEY))));
+    }
+
+    #[Test]
+    public function a_clock_in_the_core_would_be_noticed(): void
+    {
+        $file = (string) tempnam(sys_get_temp_dir(), 'clock');
+        file_put_contents($file, '<?php namespace A; final class B { function c() { return [\hrtime(true), time(), new \DateTimeImmutable(), new \DateTimeImmutable("2026-01-01"), random_int(1, 2), $this->time(), self::date()]; } }');
+        $found = self::outside(new SourceFile($file));
+        unlink($file);
+        self::assertSame(['hrtime', 'time()', 'new DateTimeImmutable()', 'random_int'], $found);
+    }
+
+    #[Test]
+    public function folders_import_in_no_circle(): void
+    {
+        $folders = self::graph()->folders();
+        fwrite(STDERR, "\nImports by folder:\n");
+        ksort($folders);
+        foreach ($folders as $from => $to) {
+            sort($to);
+            fwrite(STDERR, "  {$from} → ".($to === [] ? 'nothing' : implode(', ', $to))."\n");
+        }
+        self::assertSame(Known::FOLDERS_IN_CIRCLES, ImportGraph::circles($folders));
+    }
+
+    #[Test]
+    public function files_of_core_and_connectors_import_in_no_circle(): void
+    {
+        self::assertSame(Known::FILES_IN_CIRCLES, ImportGraph::circles(self::graph()->within('core', 'connectors')));
+    }
+
+    #[Test]
+    public function a_circle_would_be_noticed(): void
+    {
+        self::assertSame([['a', 'b', 'c']], ImportGraph::circles(['a' => ['b'], 'b' => ['c', 'd'], 'c' => ['a'], 'd' => ['d'], 'e' => ['a']]));
+    }
+
+    #[Test]
+    public function files_classes_and_constructors_stay_small(): void
+    {
+        $large = [];
+        foreach (self::graph()->files as $path => $file) {
+            $large[] = $file->lines > self::LINES ? "{$path}: more than ".self::LINES.' lines' : null;
+            $large[] = $file->mutable > self::FIELDS ? "{$path}: more than ".self::FIELDS.' mutable fields' : null;
+            $large[] = $file->constructorParameters > self::PARAMETERS ? "{$path}: more than ".self::PARAMETERS.' parameters' : null;
+        }
+        self::assertSame(Known::LARGE, array_values(array_filter($large)));
+    }
+
+    /** @return list<string> */
+    private static function outside(SourceFile $file): array
+    {
+        return array_values(preg_grep(self::OUTSIDE, $file->calls) ?: []);
+    }
+
+    private static function house(string $path): string
+    {
+        return str_starts_with($path, 'app/') ? 'app' : implode('/', array_slice(explode('/', $path), 0, 2));
+    }
+
+    private static function graph(): ImportGraph
+    {
+        return self::$graph ??= ImportGraph::of(self::ROOT);
+    }
+}
