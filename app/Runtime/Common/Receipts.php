@@ -7,6 +7,7 @@ namespace App\Runtime\Common;
 use App\Models\Receipt as Line;
 use App\Models\TakenFile;
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Record\Receipt;
 
 /** Copies receipts of a target into Lighterman's own database, with everything that is counted by them. */
@@ -42,10 +43,12 @@ final class Receipts
      */
     private static function insert(array $lines): void
     {
+        // Where a table is swapped, what goes with the old one is not carried.
+        $streams = Kinds::streamsInSql();
         $columns = implode(', ', array_keys($lines[0]));
         DB::insert("WITH new AS (INSERT INTO receipts ({$columns}) SELECT {$columns} FROM jsonb_populate_recordset(NULL::receipts, ?::jsonb) r WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.feed_id)
-                ON CONFLICT DO NOTHING RETURNING feed_id, landed_at, inserted + updated + deleted AS rows, set_aside)
-            INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT feed_id, date_trunc('hour', landed_at), sum(rows), sum(set_aside) FROM new GROUP BY 1, 2
+                ON CONFLICT DO NOTHING RETURNING feed_id, landed_at, inserted + updated AS written, deleted, set_aside)
+            INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT feed_id, date_trunc('hour', landed_at), sum(written + CASE WHEN f.capture IN ({$streams}) THEN deleted ELSE 0 END), sum(set_aside) FROM new JOIN feeds f ON f.id = feed_id GROUP BY 1, 2
             ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows, set_aside = c.set_aside + excluded.set_aside", [json_encode($lines, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)]);
     }
 }

@@ -5,7 +5,6 @@ declare(strict_types=1);
 namespace App\Runtime\Work;
 
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Capture\Kind\CaptureKind;
 use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Port\LeaseLost;
 
@@ -73,9 +72,8 @@ final readonly class Leases
     private function feedWhere(string $which, array $bindings, string $order): ?Lease
     {
         // A paused feed still comes up when it is due: the runner sees to a cancelled load that nobody is carrying.
-        $byStream = array_map(static fn (CaptureKind $k): string => "'{$k->capture()->value}'", Kinds::streams());
 
-        return $this->take(WorkKind::Feed, 'f.capture NOT IN ('.implode(', ', $byStream).") AND {$which}", $bindings, $order);
+        return $this->take(WorkKind::Feed, 'f.capture NOT IN ('.Kinds::streamsInSql().") AND {$which}", $bindings, $order);
     }
 
     /** @param  list<int>  $bindings */

@@ -43,4 +43,10 @@ final class Kinds
     {
         return array_values(array_filter(self::all(), static fn (CaptureKind $k): bool => $k->bringsChanges()));
     }
+
+    /** @return string the names of those, quoted and parted by commas, as SQL has them in a list */
+    public static function streamsInSql(): string
+    {
+        return implode(', ', array_map(static fn (CaptureKind $k): string => "'{$k->capture()->value}'", self::streams()));
+    }
 }
