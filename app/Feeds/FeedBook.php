@@ -95,7 +95,7 @@ final class FeedBook
         return self::each($feeds, 'resumed', static fn (Feed $f): ?array => $f->paused_at === null && ! in_array($f->state(), ['held', 'failed'], true) ? null : [
             'paused_at' => null, 'due_at' => $f->bringsChanges() ? null : now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
             'standing' => in_array($f->standing, ['held', 'failed'], true) ? match (true) {
-                $f->complete_up_to === null => 'new', $f->reload['mends'] ?? false => 'loading', default => 'carried',
+                $f->complete_up_to !== null && ! ($f->reload['mends'] ?? false) => 'carried', $f->sequence === 0 => 'new', default => 'loading',
             } : $f->standing,
         ]);
     }

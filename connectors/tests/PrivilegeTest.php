@@ -8,6 +8,7 @@ use Lighterman\Connectors\Postgres\Log\ReplicationStream;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Connectors\Postgres\Source\PsqlStream;
+use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -90,7 +91,7 @@ final class PrivilegeTest extends PostgresCase
     {
         $this->gate->run("SELECT pg_create_logical_replication_slot('narrow', 'pgoutput'); CREATE PUBLICATION narrow");
         try {
-            self::assertSame(["ALTER ROLE \"{$this->role}\" REPLICATION"], $this->granted(fn () => ReplicationStream::start($this->narrow(), 'narrow', 'narrow', 0)->close()));
+            self::assertSame(["ALTER ROLE \"{$this->role}\" REPLICATION"], $this->granted(fn () => ReplicationStream::start($this->narrow(), 'narrow', 'narrow', LogPlace::before(0))->close()));
         } finally {
             $this->gate->run("SELECT pg_terminate_backend(active_pid, 5000) FROM pg_replication_slots WHERE slot_name = 'narrow' AND active; SELECT pg_drop_replication_slot('narrow')");
         }

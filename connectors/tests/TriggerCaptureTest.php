@@ -147,7 +147,7 @@ final class TriggerCaptureTest extends PostgresCase
         }
         $reader->close();
         $this->gate->run('INSERT INTO loads VALUES (4)');
-        $again = (new TriggerLog('weighbridge', $this->changes))->open((int) $landed);
+        $again = (new TriggerLog('weighbridge', $this->changes))->open($landed);
 
         self::assertSame(['begin', 'insert null ["3",null,null]', 'commit', 'begin', 'insert null ["4",null,null]', 'commit'], self::told($again));
     }

@@ -163,6 +163,39 @@ final class MeddlingTest extends LogRunnerCase
     }
 
     #[Test]
+    #[TestWith([Capture::Log, true])]
+    #[TestWith([Capture::Log, false])]
+    #[TestWith([Capture::Trigger, true])]
+    public function a_landed_table_that_is_gone_is_made_anew_while_the_stream_goes_on_being_read(Capture $capture, bool $alone): void
+    {
+        config(['lighterman.gap_seconds' => 1]);
+        $feed = $this->logFeed(more: ['capture' => $capture]);
+        $alone || $this->logFeed(more: ['name' => 'other', 'capture' => $capture]);
+        $this->drain();
+        $whole = fn (): bool => $this->refreshed($feed)->state() === 'on time' && $feed->reload === null && $this->house->value('SELECT count(*) FROM copy.loads') === '500';
+        $gone = fn (): bool => $feed->refresh()->standing === 'failed' && ($feed->trouble['reason'] ?? null) === 'landed_gone';
+        $steps = [];
+        foreach (['', 'UPDATE loads SET kg = kg + 1 WHERE id = 1'] as $change) {
+            array_push($steps, [fn () => $this->house->run('DROP TABLE copy.loads'), static fn (): bool => true], [fn () => $change === '' || $this->gate->run($change), $gone],
+                [fn () => FeedBook::resume([$feed->refresh()]), static fn (): bool => $feed->refresh()->standing !== 'failed'], [static fn () => null, $gone], [fn () => FeedBook::reload($this->refreshed($feed), Slice::whole()), $whole]);
+        }
+        $done = 0;
+        $until = microtime(true) + 90;
+        $steps[0][0]();
+        $this->readUntil(static function () use (&$steps, &$done, $until): bool {
+            if (microtime(true) < $until && $steps[0][1]()) {
+                array_shift($steps);
+                $done++;
+                $steps === [] || $steps[0][0]();
+            }
+
+            return $steps === [] || microtime(true) > $until;
+        });
+        self::assertSame(10, $done, 'it stands at '.json_encode([$feed->refresh()->standing, $feed->trouble, $feed->reload]));
+        $this->assertCopied();
+    }
+
+    #[Test]
     #[TestWith([Capture::Log])]
     #[TestWith([Capture::Trigger])]
     public function partitions_that_come_and_go_with_their_rows_are_noticed(Capture $capture): void

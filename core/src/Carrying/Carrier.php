@@ -273,5 +273,7 @@ final class Carrier
         $this->shared = $this->shared === null ? null : new SharedKeys($this->key);
         $this->treating->beginAgain($landed);
         $this->goes(Stage::Kept);
+        // Whatever has become of its landed table meanwhile, it is taken in again before anything of it lands.
+        $this->admitted = false;
     }
 }
