@@ -15,7 +15,7 @@ final class ServerFields
     public static function form(int $port): Form
     {
         return new Form(
-            new Field('host', 'Host', limits: new FieldLimits(253, pattern: '/^[^\s\/]+$/', says: 'A host has no blanks and no /.'), '127.0.0.1', guards: true),
+            new Field('host', 'Host', limits: new FieldLimits(253, pattern: '/^[^\s\/]+$/', says: 'A host has no blanks and no /.'), default: '127.0.0.1', guards: true),
             new Field('port', 'Port', FieldKind::Number, new FieldLimits(65535, 1), (string) $port, guards: true),
             new Field('database', 'Database', limits: new FieldLimits(63)),
             new Field('user', 'User', limits: new FieldLimits(80), guards: true),
