@@ -74,7 +74,7 @@ final class LakeLogKillTest extends LogCase
             if (! $status['running']) {
                 proc_close($reader);
                 $reader = $this->startReader();
-            } elseif (str_ends_with((string) $this->own->value('SELECT worker FROM route_logs'), ":{$status['pid']}")) {
+            } elseif (str_ends_with((string) $this->own->value('SELECT worker FROM leases WHERE log_id IS NOT NULL'), ":{$status['pid']}")) {
                 break;
             }
         }

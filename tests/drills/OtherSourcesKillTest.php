@@ -100,7 +100,7 @@ final class OtherSourcesKillTest extends DrillCase
             proc_close($reader);
         }
         $this->endWork();
-        $this->waitUntil('the lease has run out', fn (): bool => $this->own->value('SELECT expires_at IS NULL OR expires_at < clock_timestamp() FROM route_logs') === 't', 30);
+        $this->waitUntil('the lease has run out', fn (): bool => $this->own->value('SELECT count(*) FROM leases WHERE log_id IS NOT NULL AND expires_at > clock_timestamp()') === '0', 30);
         $this->command(['log:read', self::ROUTE, '--drain']);
         // Where every reader was killed before the tables were loaded, no change has been read yet.
         $this->startWork($reach, $seed + 2 * $rounds);
