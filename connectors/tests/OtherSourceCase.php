@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
-use Lighterman\Connectors\SteadyClock;
 use Lighterman\Connectors\Triggers\ChangeTable;
 use Lighterman\Connectors\Triggers\TriggerLog;
 use Lighterman\Core\Capture\Capture;
@@ -12,10 +11,8 @@ use Lighterman\Core\Capture\Log\Begin;
 use Lighterman\Core\Capture\Log\Commit;
 use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\Log\Mark;
-use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
@@ -57,7 +54,7 @@ abstract class OtherSourceCase extends PostgresCase
     /** Carries everything there is, from the other source. @return int rows read */
     protected function carryOther(FeedDefinition $feed): int
     {
-        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed("feed-{$feed->name}", 1));
+        $session = $this->target->open($feed->landedTable(), "feed-{$feed->name}", 1);
         $read = 0;
         try {
             do {
@@ -69,7 +66,7 @@ abstract class OtherSourceCase extends PostgresCase
                 $reader = $this->other->reader($feed, $plan);
                 while ($batch = $reader->next()) {
                     $read += $batch->rows;
-                    $session->land($batch, 1, SteadyClock::seconds());
+                    $session->land($batch, 1);
                 }
                 $reader->close();
             } while ($plan->kind === 'load');

@@ -104,9 +104,6 @@ final class Delivery
             $commit = $this->commit = new SourceCommit($commit->place, $row->at);
         }
         foreach ($this->stream->roster->of($row->relation) as $carrier) {
-            if ($carrier->hasYetToBegin()) {
-                continue;
-            }
             $this->changed[$carrier->feed->id] = $carrier;
             if ($carrier->spools() || ! $this->stays(fn () => $this->take($carrier, $row, $commit), $carrier)) {
                 $this->intoSpool($carrier, SpooledChange::row($row, $this->number), $commit);
@@ -131,9 +128,6 @@ final class Delivery
         $commit = $this->commit ?? throw new LogicException('A truncate outside a transaction.');
         foreach ($truncated->relations as $relation) {
             foreach ($this->stream->roster->of($relation) as $carrier) {
-                if ($carrier->hasYetToBegin()) {
-                    continue;
-                }
                 $this->changed[$carrier->feed->id] = $carrier;
                 if ($carrier->spools() || ! $this->stays(fn () => $this->empty($carrier, $commit), $carrier)) {
                     $this->intoSpool($carrier, SpooledChange::truncate($this->number), $commit);
@@ -232,18 +226,21 @@ final class Delivery
         $batch = $this->batch;
         $this->write();
         $clock = hrtime(true);
-        $arrivals = [];
+        $positions = $runs = $kept = [];
         foreach ($batch->touched() as $carrier) {
+            $uid = $carrier->feed->uid;
             $window = $batch->chunkOf($carrier);
             if ($window?->opened !== null && $window->asked === null && $window->chunk->last && $carrier->load->slice->isWhole()) {
                 $end = new SourceCommit($window->opened, $window->chunk->at);
-                $this->refusals->atTarget(fn () => $this->landings()->target->sweep($carrier->feed->uid, $end), $carrier);
+                $this->refusals->atTarget(fn () => $this->landings()->target->sweep($uid, $end), $carrier);
             }
-            $arrivals[] = $this->landings()->arrival($carrier, $this->positionOf($carrier, $window));
+            $runs[$uid] = $this->stream->recorder->run($carrier);
+            $positions[$uid] = $this->positionOf($carrier, $window);
+            $kept[$uid] = $carrier->treating->kept();
         }
         // What others have in the spool must be safe before the route's place moves past it.
         $this->spool->flush();
-        $receipts = $this->refusals->atTarget(fn () => $this->landings()->target->commit($arrivals, $batch->to, SourceCommit::timeAt($batch->committedAt)));
+        $receipts = $this->refusals->atTarget(fn () => $this->landings()->target->commit($positions, $batch->to, $runs, SourceCommit::timeAt($batch->committedAt), $kept));
         $now = SteadyClock::micros() + $this->clock->ahead;
         $batch->spent->landing += (hrtime(true) - $clock) / 1e6;
         $all = max(1, array_sum(array_map(static fn (Carrier $c): int => $c->times->changes(), $batch->touched())));

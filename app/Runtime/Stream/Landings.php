@@ -13,9 +13,8 @@ use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
-use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Position\Position;
-use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Receipt;
 
 /**
@@ -24,7 +23,7 @@ use Lighterman\Core\Record\Receipt;
  */
 final readonly class Landings
 {
-    public function __construct(private RouteStream $stream, private Refusals $refusals, private Recording $recording, private Loads $loads, public LandingSession $target)
+    public function __construct(private RouteStream $stream, private Refusals $refusals, private Recording $recording, private Loads $loads, public ChangeLanding $target)
     {
     }
 
@@ -49,12 +48,9 @@ final readonly class Landings
      */
     public function commit(Carrier $carrier, Position $to, ?string $sourceTime): Receipt
     {
-        return $this->refusals->atTarget(fn (): array => $this->target->commit([$this->arrival($carrier, $to)], null, $sourceTime), $carrier)[$carrier->feed->uid];
-    }
+        $uid = $carrier->feed->uid;
 
-    public function arrival(Carrier $carrier, Position $to): Arrival
-    {
-        return $carrier->treating->arrival($carrier->feed->uid, $to, $this->stream->recorder->run($carrier));
+        return $this->refusals->atTarget(fn (): array => $this->target->commit([$uid => $to], null, [$uid => $this->stream->recorder->run($carrier)], $sourceTime, [$uid => $carrier->treating->kept()]), $carrier)[$uid];
     }
 
     /** Hands what a feed's plan holds to the target, which may keep it until its transaction ends. */

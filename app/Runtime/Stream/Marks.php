@@ -78,7 +78,7 @@ final class Marks
             return;
         }
         if (isset($said['low'])) {
-            $carrier->opens($window, $delivery->openAt() ?? $mark->place);
+            $window->opened = $delivery->openAt() ?? $mark->place;
         } else {
             $delivery->chunk($carrier, $window);
         }
