@@ -8,7 +8,7 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** A capture that asks for rows, run by run. */
-abstract class ByQuery implements CaptureKind
+abstract class ByQuery extends Common
 {
     public function bringsChanges(): bool
     {
@@ -18,41 +18,6 @@ abstract class ByQuery implements CaptureKind
     public function stream(): ?StreamWords
     {
         return null;
-    }
-
-    public function readsWhole(): bool
-    {
-        return false;
-    }
-
-    public function takesWatermark(): bool
-    {
-        return false;
-    }
-
-    public function readsFiles(): bool
-    {
-        return false;
-    }
-
-    public function carriesComputed(): bool
-    {
-        return true;
-    }
-
-    public function keepsKey(): bool
-    {
-        return true;
-    }
-
-    public function loadsAgain(): bool
-    {
-        return true;
-    }
-
-    public function promiseMinutes(): int
-    {
-        return 15;
     }
 
     public function noticed(): string
@@ -65,22 +30,6 @@ abstract class ByQuery implements CaptureKind
     {
         if ($feed->landing === Landing::Versions) {
             throw InvalidDefinition::at("{$feed->feed}: landing", "capture {$this->capture()->value} does not see every version of a row", 'Use capture log or trigger, or landing upsert.');
-        }
-    }
-
-    /** @throws InvalidDefinition where it would lose what was not read */
-    protected function refuseReplacing(Chosen $feed): void
-    {
-        if ($feed->landing === Landing::Replace) {
-            throw InvalidDefinition::at("{$feed->feed}: landing", "replace swaps the whole table, but capture {$this->capture()->value} brings only a part", 'Use landing upsert, or capture reload.');
-        }
-    }
-
-    /** @throws InvalidDefinition where one is named that this capture does not go by */
-    protected function refuseWatermark(Chosen $feed): void
-    {
-        if ($feed->watermark !== null || $feed->overlap !== 0) {
-            throw InvalidDefinition::at("{$feed->feed}: watermark", "capture {$this->capture()->value} takes no watermark", 'Remove it, or set capture to watermark.');
         }
     }
 }

@@ -12,39 +12,9 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** A capture that reads changes one after the other, for all feeds of a route together. */
-abstract class ByStream implements CaptureKind
+abstract class ByStream extends Common
 {
     public function bringsChanges(): bool
-    {
-        return true;
-    }
-
-    public function readsWhole(): bool
-    {
-        return false;
-    }
-
-    public function takesWatermark(): bool
-    {
-        return false;
-    }
-
-    public function readsFiles(): bool
-    {
-        return false;
-    }
-
-    public function carriesComputed(): bool
-    {
-        return true;
-    }
-
-    public function keepsKey(): bool
-    {
-        return true;
-    }
-
-    public function loadsAgain(): bool
     {
         return true;
     }
@@ -54,22 +24,13 @@ abstract class ByStream implements CaptureKind
         return Landing::Upsert;
     }
 
-    public function promiseMinutes(): int
-    {
-        return 15;
-    }
-
     public function check(Chosen $feed): void
     {
-        if ($feed->watermark !== null || $feed->overlap !== 0) {
-            throw InvalidDefinition::at("{$feed->feed}: watermark", "capture {$this->capture()->value} takes no watermark", 'Remove it, or set capture to watermark.');
-        }
+        $this->refuseWatermark($feed);
         if ($feed->key === []) {
             throw InvalidDefinition::at("{$feed->feed}: key", "capture {$this->capture()->value} needs a key, to know which row was changed", 'Name the columns that tell rows apart, or use capture reload.');
         }
-        if ($feed->landing === Landing::Replace) {
-            throw InvalidDefinition::at("{$feed->feed}: landing", "replace swaps the whole table, but capture {$this->capture()->value} brings only a part", 'Use landing upsert, or capture reload.');
-        }
+        $this->refuseReplacing($feed);
     }
 
     public function delivery(Chosen $feed): Claim
