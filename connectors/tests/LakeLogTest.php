@@ -82,6 +82,8 @@ final class LakeLogTest extends ChangeLandingCase
             $feed = $this->logFeed('public.orders', ['id'], $landing, ['landed' => new \Lighterman\Core\Shape\TableName('gate', "orders{$n}"), 'name' => "orders {$n}", 'partitionBy' => Partition::all(['state']), 'writing' => FileWriting::fromArray($as)]);
             $session = $this->landing($feed);
             for ($delivery = 0; $delivery < 5; $delivery++) {
+                // One change that is sure to be one: the statements below may all find nothing to do.
+                $this->gate->run("INSERT INTO orders VALUES (1000 + {$delivery}, 's0', 'p')");
                 for ($i = $random->getInt(1, 40); $i > 0; $i--) {
                     $id = $random->getInt(1, 12);
                     $this->gate->run(['INSERT INTO orders VALUES ('.$id.", 's".$random->getInt(0, 2)."', repeat('p', ".$random->getInt(1, 4000).')) ON CONFLICT (id) DO NOTHING', "UPDATE orders SET state = 's".$random->getInt(0, 2)."' WHERE id = {$id}", "DELETE FROM orders WHERE id = {$id}", "UPDATE orders SET id = id + 100 WHERE id = {$id} AND NOT EXISTS (SELECT 1 FROM orders WHERE id = {$id} + 100)", 'UPDATE orders SET paper = repeat('."'q', ".$random->getInt(1, 4000).") WHERE id > {$id}"][$random->getInt(0, 4)]);
