@@ -41,6 +41,7 @@ final class LogRead extends Command
         });
         $parent = posix_getppid();
         $leases = new Leases(Workers::name((int) getmypid()));
+        $leases->releaseAll();
         $lease = $leases->log($log->id);
         if ($lease === null) {
             if (! $this->option('child')) {

@@ -43,8 +43,12 @@ final class Worker
     {
         $parent = posix_getppid();
         $asked = 0.0;
-        while (! $this->stop) {
+        for ($holds = true; ! $this->stop;) {
             try {
+                if ($holds) {
+                    $this->leases->releaseAll();
+                    $holds = false;
+                }
                 $this->stop = posix_getppid() !== $parent;
                 if (SteadyClock::seconds() - $asked > self::CLOCK_SECONDS) {
                     $asked = SteadyClock::seconds();
@@ -56,7 +60,8 @@ final class Worker
                 $lease = $this->leases->next();
                 $lease === null ? usleep((int) ($idleSeconds * 1e6)) : $this->runner->run($lease);
             } catch (Throwable $e) {
-                // Our own database may be restarting; the feed is taken up again when its lease ends.
+                // Our own database may be restarting; the feed under way is taken up again once it is given back.
+                $holds = true;
                 Log::error('worker: '.Fault::told($e));
                 DB::disconnect();
                 sleep(1);

@@ -45,4 +45,23 @@ final class ManyWorkersTest extends DrillCase
         }
         self::assertSame('0', $this->own->value('SELECT count(*) FROM runs a JOIN runs b ON a.feed_id = b.feed_id AND a.id < b.id AND b.started_at < a.ended_at AND a.empty_runs = 0 AND b.empty_runs = 0'), 'no two runs of a feed at the same time');
     }
+
+    #[Test]
+    public function a_feed_that_could_not_be_given_back_is_carried_all_the_same(): void
+    {
+        $this->gate->run("CREATE TABLE t1 (id int PRIMARY KEY, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO t1 SELECT g, now() - interval '1 day' FROM generate_series(1, 100) g");
+        $this->loadRoute("source: gate\ntarget: house\ndefaults: { landed_schema: copy, schedule: { continuous_pause_seconds: 1 } }\nfeeds:\n  - { table: public.t1, watermark: updated_at, landing: upsert }\n");
+        // Lighterman's own database goes away at the moment the worker gives the feed back, once.
+        $this->own->run("CREATE SEQUENCE given_back; CREATE FUNCTION fail_once() RETURNS trigger LANGUAGE plpgsql AS \$\$ BEGIN IF nextval('given_back') = 1 THEN RAISE 'gone'; END IF; RETURN new; END \$\$;
+            CREATE TRIGGER fail_once BEFORE UPDATE ON leases FOR EACH ROW WHEN (new.expires_at < clock_timestamp()) EXECUTE FUNCTION fail_once()");
+        $worker = $this->startWorker();
+        try {
+            $this->waitUntil('it was not given back', fn (): bool => $this->own->value('SELECT is_called FROM given_back') === 't', 20);
+            $this->gate->run('INSERT INTO t1 VALUES (101)');
+            $this->waitUntil('it is carried again', fn (): bool => $this->equal('public.t1', 'copy.t1', 'id, updated_at'), 20);
+        } finally {
+            $this->stopWorker($worker);
+        }
+        self::assertSame('0', $this->own->value('SELECT count(*) FROM leases WHERE expires_at > clock_timestamp()'), 'nothing is held by a worker that has ended');
+    }
 }

@@ -509,7 +509,7 @@ final class World
                 break;
             }
             if (microtime(true) > $until) {
-                throw new Violation('No rest was found: '.$this->states());
+                throw new Violation('No rest was found: '.$this->states().($unequal === [] ? '' : ' unequal: '.implode(', ', array_map(static fn (int $id): string => $checks->differs(Feed::findOrFail($id)) ?? 'no more', array_keys($unequal)))));
             }
         }
         $wrong = $checks->figures();
@@ -578,7 +578,7 @@ final class World
 
     public function states(): string
     {
-        return Feed::with('route.source', 'route.target', 'route.logs', 'definition')->orderBy('id')->get()->map(static fn (Feed $f): string => "{$f->name} ({$f->capture}, {$f->definition->body['landing']}, {$f->route->target->name}) {$f->state()}".($f->trouble === null ? '' : ": {$f->trouble['message']} {$f->trouble['remedy']}").($f->log()?->trouble === null ? '' : " [log {$f->log()->standing}: {$f->log()->trouble['message']}]").($f->reload === null ? '' : ' reload '.json_encode($f->reload)).($f->rereads === null ? '' : ' rereads').($f->waiting > 0 ? " waiting {$f->waiting}" : ''))->implode('; ');
+        return Feed::with('route.source', 'route.target', 'route.logs', 'definition')->orderBy('id')->get()->map(static fn (Feed $f): string => "{$f->name} ({$f->capture}, {$f->definition->body['landing']}, {$f->route->target->name}) {$f->state()}".($f->trouble === null ? '' : ": {$f->trouble['message']} {$f->trouble['remedy']}").($f->log()?->trouble === null ? '' : " [log {$f->log()->standing}: {$f->log()->trouble['message']}]").($f->reload === null ? '' : ' reload '.json_encode($f->reload)).($f->rereads === null ? '' : ' rereads').($f->waiting > 0 ? " waiting {$f->waiting}" : '')." complete to {$f->complete_up_to?->format('H:i:s')}".($f->due_at === null ? '' : " due {$f->due_at->format('H:i:s')}"))->implode('; ').' at '.now()->format('H:i:s');
     }
 
     public function end(): void

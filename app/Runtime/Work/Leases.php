@@ -129,6 +129,16 @@ final readonly class Leases
     }
 
     /**
+     * Gives back whatever this worker holds: what it took, or could not give back, when the database went away under it, and
+     * what was left by a process of the same number before it. Nobody else would, for what a worker holds is renewed as long
+     * as it works.
+     */
+    public function releaseAll(): void
+    {
+        DB::update("UPDATE leases SET expires_at = clock_timestamp() - interval '1 second' WHERE worker = ? AND expires_at >= clock_timestamp()", [$this->worker]);
+    }
+
+    /**
      * Renews whatever some workers hold, for they are at work, however long what they wait for takes.
      *
      * @param  list<string>  $workers
