@@ -10,11 +10,13 @@ use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
-use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\Holder;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
@@ -27,9 +29,9 @@ abstract class ChangeLandingCase extends LogCase
     /** @return list<array<string, string|null>> what a query of the target gives */
     abstract protected function landed(string $sql): array;
 
-    protected function landing(FeedDefinition ...$feeds): ChangeLanding
+    protected function landing(FeedDefinition ...$feeds): LandingSession
     {
-        $landing = $this->into()->openChanges('route', 1);
+        $landing = $this->into()->landing(Holder::route('route', 1));
         foreach ($feeds as $feed) {
             $landing->admit($feed->landedTable(), $feed->name);
         }
@@ -182,7 +184,7 @@ abstract class ChangeLandingCase extends LogCase
                 }
                 $session->begin();
                 $session->apply($feed->name, $plan);
-                $session->commit([$feed->name => Position::log('0/1')], null, [], null);
+                $session->commit([new Arrival($feed->name, Position::log('0/1'))], null, null);
             }
             $session->close();
             $chain = $this->landed("SELECT state, change_kind, extract(epoch FROM valid_from)::int AS since, extract(epoch FROM valid_to)::int AS until, is_current FROM {$feed->landed} ORDER BY source_position");
@@ -199,7 +201,7 @@ abstract class ChangeLandingCase extends LogCase
         $this->orders();
         $feed = $this->logFeed('public.orders', ['id']);
         $old = $this->landing($feed);
-        $new = $this->into()->openChanges('route', 2);
+        $new = $this->into()->landing(Holder::route('route', 2));
         $new->close();
         $this->expectException(LeaseLost::class);
         $old->begin();

@@ -4,9 +4,11 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Shape\TableName;
@@ -89,7 +91,7 @@ final class ChangedTableTest extends PostgresCase
         foreach ([Landing::Upsert, Landing::Replace] as $landing) {
             $feed = $landing === Landing::Upsert ? $this->plain : $this->feed('public.loads', null, ['id'], $landing, ['landed' => new TableName('gate', 'whole'), 'name' => 'whole']);
             $this->carry($feed);
-            $session = $this->target->open($feed->landedTable(), "feed-{$feed->name}", 1);
+            $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed("feed-{$feed->name}", 1));
             [$position, $sequence] = [$session->position(), $session->sequence()];
             $receipt = $session->again(new Batch($feed->landedTable()->shape, "100\tT100\t1\t2026-01-01 00:00:00+00\n", $position, $position, null, true, 2, 1), 7);
             self::assertSame([4, 1, 2, 1, $sequence + 1, 7], [$receipt->read, $receipt->inserted, $receipt->dropped, $receipt->setAside, $receipt->sequence, $receipt->run]);

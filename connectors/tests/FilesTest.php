@@ -7,11 +7,14 @@ namespace Lighterman\Connectors\Tests;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Files\FilesSettings;
 use Lighterman\Connectors\Files\FilesSource;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\Avro\Writer as AvroWriter;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\BrokenFile;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\TakenFiles;
 use Lighterman\Core\Position\FileMark;
@@ -92,7 +95,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
     private function take(FeedDefinition $feed): array
     {
         $this->unreadable = [];
-        $session = $this->target->open($feed->landedTable(), 'feed-drop', 1);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-drop', 1));
         $receipts = $refused = [];
         try {
             $plan = $this->files->plan($feed, $session->position(), null, $this);
@@ -102,7 +105,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
                 try {
                     while ($batch = $reader->next()) {
                         $seen = [...$seen, ...$batch->unreadable];
-                        $receipt = $session->land($batch->treated($batch->shape, $batch->encoded, 0, 0), 1);
+                        $receipt = $session->land($batch->treated($batch->shape, $batch->encoded, 0, 0), 1, SteadyClock::seconds());
                         if ($receipt !== null) {
                             $receipts[] = $receipt;
                             $this->taken = array_merge($this->taken, array_column(array_map(static fn (FileMark $f): array => [$f->path, $f], $receipt->to->files), 1, 0));
@@ -238,7 +241,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
     {
         $this->leave('w.csv', "id,n\n".implode('', array_map(static fn (int $n): string => "{$n},{$n}\n", range(1, 300_000))));
         $feed = $this->drop('w.csv');
-        $session = $this->target->open($feed->landedTable(), 'feed-drop', 1);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-drop', 1));
         $reader = $this->files->reader($feed, $this->files->plan($feed, $session->position(), null, $this));
         $first = $reader->next();
         self::assertFalse($first?->closes);

@@ -4,9 +4,11 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use Lighterman\Core\Trouble\SystemTrouble;
@@ -212,11 +214,11 @@ final class LakeFormatsTest extends LakeCase
             self::assertSame([$rows + 1, 2], [array_values(array_filter($this->lake->tables()["gate.f{$format}"]->files, static fn ($f): bool => $f->partition === ['part' => '1']))[0]->rows, count($this->counted("gate.f{$format}"))]);
             // A crash between the commit and the name is healed by the next run.
             unlink($fixed);
-            $this->lake->open($feed->landedTable(), "feed-f{$format}", 1)->close();
+            RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed("feed-f{$format}", 1))->close();
             self::assertFileExists($fixed);
             // Once it has no fixed name any more, none is left that says what was then.
             $plain = $this->lakeFeed('n', 'id', ['id'], Landing::Append, ['part'], ['name' => "f{$format}", 'landed' => new TableName('gate', "f{$format}"), 'watermarkUnique' => true, 'writing' => FileWriting::fromArray(['format' => $format])]);
-            $this->lake->open($plain->landedTable(), "feed-f{$format}", 1)->close();
+            RowDelivery::open($this->lake, $plain->landedTable(), Holder::feed("feed-f{$format}", 1))->close();
             self::assertFileDoesNotExist($fixed);
             $this->lake->discard("feed-f{$format}");
             self::assertDirectoryDoesNotExist("{$this->path}/gate/f{$format}");

@@ -12,13 +12,15 @@ use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Landing\SourceCommit;
-use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\FeedRefused;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\JoinedFiles;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
@@ -121,15 +123,15 @@ final class LakeLogTest extends ChangeLandingCase
         foreach ($plans as $name => $plan) {
             $old->apply($name, $plan);
         }
-        $new = $this->lake->openChanges('route', 2);
+        $new = $this->lake->landing(Holder::route('route', 2));
         try {
-            $old->commit([$upsert->name => Position::log('0/1'), $journal->name => Position::log('0/1')], LogPlace::before(1), [], null);
+            $old->commit([new Arrival($upsert->name, Position::log('0/1')), new Arrival($journal->name, Position::log('0/1'))], LogPlace::before(1), null);
             self::fail('It committed.');
         } catch (LeaseLost) {
             self::assertSame([0, 0], [$this->lake->count($upsert->landed), $this->lake->count($journal->landed)]);
         }
         $new->close();
-        $again = $this->lake->openChanges('route', 3);
+        $again = $this->lake->landing(Holder::route('route', 3));
         self::assertSame([], $this->strays(), 'what never counted is swept');
         foreach ([$upsert, $journal] as $feed) {
             $again->admit($feed->landedTable(), $feed->name);
@@ -138,7 +140,7 @@ final class LakeLogTest extends ChangeLandingCase
         foreach ($plans as $name => $plan) {
             $again->apply($name, $plan);
         }
-        $again->commit([$upsert->name => Position::log('0/1'), $journal->name => Position::log('0/1')], LogPlace::before(7), [], null);
+        $again->commit([new Arrival($upsert->name, Position::log('0/1')), new Arrival($journal->name, Position::log('0/1'))], LogPlace::before(7), null);
         self::assertSame([1, 1, '0/7'], [$this->lake->count($upsert->landed), $this->lake->count($journal->landed), $again->position()]);
 
         // A feed that begins anew leaves the others alone, while they go on.
@@ -147,7 +149,7 @@ final class LakeLogTest extends ChangeLandingCase
         $plans[$journal->name]->clear();
         $plans[$journal->name]->add(new Change('insert', null, ['2', 'b', null], 1), new SourceCommit(LogPlace::commitAt(2), 2));
         $again->apply($journal->name, $plans[$journal->name]);
-        $again->commit([$journal->name => Position::log('0/2')], LogPlace::before(8), [], null);
+        $again->commit([new Arrival($journal->name, Position::log('0/2'))], LogPlace::before(8), null);
         self::assertSame(['gate.orders_append'], array_keys($this->lake->tables()));
         self::assertSame([2, 2], [$this->lake->count($journal->landed), $again->sequence($journal->name)]);
         $again->close();
@@ -159,14 +161,14 @@ final class LakeLogTest extends ChangeLandingCase
         $this->orders();
         [$upsert, $journal] = [$this->logFeed('public.orders', ['id']), $this->logFeed('public.orders', ['id'], Landing::Append)];
         $session = $this->landing($upsert, $journal);
-        $deliver = function (ChangeLanding $session, int $lsn, string $state) use ($upsert, $journal): void {
+        $deliver = function (LandingSession $session, int $lsn, string $state) use ($upsert, $journal): void {
             $session->begin();
             foreach ([$journal, $upsert] as $feed) {
                 $plan = self::plan($feed);
                 $plan->add(new Change('insert', null, [$feed === $upsert ? $state : '7', 's', null], 1), new SourceCommit(LogPlace::commitAt($lsn), $lsn));
                 $session->apply($feed->name, $plan);
             }
-            $session->commit([$journal->name => Position::log("0/{$lsn}"), $upsert->name => Position::log("0/{$lsn}")], LogPlace::before($lsn), [], null);
+            $session->commit([new Arrival($journal->name, Position::log("0/{$lsn}")), new Arrival($upsert->name, Position::log("0/{$lsn}"))], LogPlace::before($lsn), null);
         };
         for ($lsn = 1; $lsn <= 12; $lsn++) {
             $deliver($session, $lsn, (string) $lsn);
@@ -192,12 +194,12 @@ final class LakeLogTest extends ChangeLandingCase
 
         // The lease goes after the last look at it: between the first table's files and the page.
         $session->begin();
-        $this->lake->openChanges('route', 2)->close();
+        $this->lake->landing(Holder::route('route', 2))->close();
         $plan = self::plan($journal);
         $plan->add(new Change('insert', null, ['15', 's', null], 1), new SourceCommit(LogPlace::commitAt(15), 15));
         $session->apply($journal->name, $plan);
         try {
-            $session->commit([$journal->name => Position::log('0/15')], LogPlace::before(15), [], null);
+            $session->commit([new Arrival($journal->name, Position::log('0/15'))], LogPlace::before(15), null);
             self::fail('It committed.');
         } catch (LeaseLost) {
             self::assertSame([14, []], [$this->lake->count($journal->landed), $this->strays()]);
@@ -212,9 +214,9 @@ final class LakeLogTest extends ChangeLandingCase
         $token = 0;
         foreach ([Landing::Upsert, Landing::Versions] as $landing) {
             $feed = $this->logFeed('public.orders', ['id'], $landing);
-            $session = $this->lake->openChanges('route', ++$token);
+            $session = $this->lake->landing(Holder::route('route', ++$token));
             $session->admit($feed->landedTable(), $feed->name);
-            $put = function (ChangeLanding $session, array $ids, int $lsn) use ($feed): void {
+            $put = function (LandingSession $session, array $ids, int $lsn) use ($feed): void {
                 $plan = self::plan($feed);
                 foreach ($ids as $n => $id) {
                     $plan->add(new Change('load', null, [(string) $id, 'x', null], $n), new SourceCommit(LogPlace::commitAt($lsn), $lsn * 1_000_000));
@@ -223,13 +225,13 @@ final class LakeLogTest extends ChangeLandingCase
             };
             $session->begin();
             $put($session, [1, 2, 3, 4], 1);
-            $session->commit([$feed->name => Position::log('0/1')], LogPlace::before(1), [], null);
+            $session->commit([new Arrival($feed->name, Position::log('0/1'))], LogPlace::before(1), null);
             $session->noteKeys($feed->name, whole: true);
             $session->begin();
             $put($session, [1], 2);
-            $session->commit([$feed->name => Position::log('0/2')], LogPlace::before(2), [], null);
+            $session->commit([new Arrival($feed->name, Position::log('0/2'))], LogPlace::before(2), null);
             $late = $session;
-            $session = $this->lake->openChanges('route', ++$token);
+            $session = $this->lake->landing(Holder::route('route', ++$token));
             $session->admit($feed->landedTable(), $feed->name);
             try {
                 $late->noteKeys($feed->name, whole: true);
@@ -240,7 +242,7 @@ final class LakeLogTest extends ChangeLandingCase
             $session->begin();
             $put($session, [3], 3);
             $session->sweep($feed->name, new SourceCommit(LogPlace::commitAt(3), 3_000_000));
-            $receipt = $session->commit([$feed->name => Position::log('0/3')], LogPlace::before(3), [], null)[$feed->name];
+            $receipt = $session->commit([new Arrival($feed->name, Position::log('0/3'))], LogPlace::before(3), null)[$feed->name];
             $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
             self::assertSame([['ids' => '1,3']], $this->landed("SELECT string_agg(id, ',' ORDER BY id) AS ids FROM {$feed->landed}{$current}"));
             self::assertSame(3, $receipt->read);

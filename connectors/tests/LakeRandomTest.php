@@ -6,8 +6,10 @@ namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Connectors\Lake\DataFile;
 use Lighterman\Connectors\Lake\LocalFolder;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
@@ -50,7 +52,7 @@ final class LakeRandomTest extends LakeCase
             $this->settle();
             $this->carry($feed, $delivery * 2, $this->lake);
             if ($random->getInt(0, 1) === 1) {
-                $session = $this->lake->open($feed->landedTable(), 'feed-odd', $delivery * 2 + 1);
+                $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-odd', $delivery * 2 + 1));
                 $session->join();
                 $session->close();
             }
@@ -61,7 +63,7 @@ final class LakeRandomTest extends LakeCase
         self::assertSame((int) $this->gate->value('SELECT count(*) FROM odd'), $files->rows(), "seed {$seed}");
         self::assertSame(count($files->files), count(array_unique(array_map(static fn (DataFile $f): string => $f->name, $files->files))));
         // Nothing lies in the folder that no page names, but for fixed names, which repeat a file that counts.
-        $kept = array_keys($this->ledger()->last('feed-odd')?->kept() ?? []);
+        $kept = array_keys($this->ledger()->last('feeds/feed-odd')?->kept() ?? []);
         $strays = array_diff(array_map(static fn (string $n): string => substr($n, 2), $this->allFiles()), $kept, $files->fixedNames());
         self::assertSame([], array_values($strays), "seed {$seed}");
         // A partition is pruned whatever its value is made of.

@@ -8,10 +8,12 @@ use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\Page;
+use Lighterman\Connectors\SteadyClock;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\JoinedFiles;
-use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\ListText;
@@ -165,7 +167,7 @@ final class LakeTest extends LakeCase
         }
         self::assertCount(365, $seen);
         self::assertCount(365, array_unique(array_map(dirname(...), array_keys($seen))));
-        $session = $this->lake->open($feed->landedTable(), 'feed-days', 1);
+        $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-days', 1));
         $at = $session->position();
         $session->again(new \Lighterman\Core\Record\Batch($feed->landedTable()->shape, implode('', array_map(static fn (int $g): string => (20_000 + $g)."\t2025-07-14\t{$g}\n", range(1, 20))), $at, $at, null, true), 1);
         $session->close();
@@ -224,7 +226,7 @@ final class LakeTest extends LakeCase
             self::assertSame([['n' => (string) (2 * $n), 's' => (string) array_sum(range(2, 2 * $n + 1))]], $this->inLake('SELECT count(*) AS n, sum(id) AS s FROM gate.trickle'));
         }
         self::assertLessThan(15, $most);
-        $kept = array_keys($this->ledger()->last('feed-trickle')?->kept() ?? []);
+        $kept = array_keys($this->ledger()->last('feeds/feed-trickle')?->kept() ?? []);
         self::assertSame([], array_diff(array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()), $kept), 'what was joined before it ever counted is gone');
         self::assertSame(['part=a' => 4, 'part=b' => 2], array_map(static fn (array $p): int => $p['files'], $this->lake->files(new TableName('gate', 'trickle'))->partitions ?? []));
         self::assertSame(30, $this->lake->count(new TableName('gate', 'trickle')));
@@ -241,9 +243,9 @@ final class LakeTest extends LakeCase
         }
         $before = $this->counted('gate.trickle');
         self::assertSame([8, 6], [count($before), $this->lake->files($feed->landed)?->small]);
-        $page = $this->ledger()->last('feed-trickle');
-        $late = $this->lake->open($feed->landedTable(), 'feed-trickle', 5);
-        $session = $this->lake->open($feed->landedTable(), 'feed-trickle', 6);
+        $page = $this->ledger()->last('feeds/feed-trickle')->feeds['feed-trickle'] ?? null;
+        $late = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-trickle', 5));
+        $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-trickle', 6));
         try {
             $late->join();
             self::fail('It joined.');
@@ -256,7 +258,7 @@ final class LakeTest extends LakeCase
         foreach ($before as $name) {
             self::assertFileExists("{$this->path}/{$name}", 'who reads it may go on');
         }
-        $after = $this->ledger()->last('feed-trickle');
+        $after = $this->ledger()->last('feeds/feed-trickle')->feeds['feed-trickle'] ?? null;
         self::assertEquals([$page?->position, $page?->sequence, $page?->receipts], [$after?->position, $after?->sequence, $after?->receipts]);
         self::assertNull($session->join(), 'nothing is left to join');
 
@@ -264,9 +266,9 @@ final class LakeTest extends LakeCase
         $this->touch("INSERT INTO trickle VALUES (10, 'a')");
         $this->carry($feed, 7, $this->lake);
         self::assertSame([9, 5], [$this->lake->count($feed->landed), count($this->counted('gate.trickle'))]);
-        $kept = array_keys($this->ledger()->last('feed-trickle')?->kept() ?? []);
+        $kept = array_keys($this->ledger()->last('feeds/feed-trickle')?->kept() ?? []);
         self::assertEqualsCanonicalizing($kept, array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()));
-        self::assertSame([], $this->ledger()->last('feed-trickle')?->claimed(8, time() + Page::GRACE + 1)->retired, 'they go once nobody can be reading them');
+        self::assertSame([], $this->ledger()->last('feeds/feed-trickle')?->claimed(8, time() + Page::GRACE + 1)->feeds['feed-trickle']->retired, 'they go once nobody can be reading them');
     }
 
     #[Test]
@@ -299,7 +301,7 @@ final class LakeTest extends LakeCase
         $feed = $this->lakeFeed('loads', 'updated_at', ['id'], Landing::Upsert, [], ['treatment' => Treatment::fromArray(['failing' => 'set_aside', 'otherwise' => 'land', 'forks' => [['when' => 'kg < 100', 'landed' => 'gate.light']]])]);
         $names = $feed->landedTable()->tables();
         self::assertSame(['', 'light'], array_keys($names));
-        $session = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $line = static fn (int $id, int $kg): string => "{$id}\t{$kg}\tc\t2026-01-01\t2026-01-01 00:00:00+00\n";
         $at = $session->position();
         $batch = static fn (string $own, string $light, string $gone = ''): \Lighterman\Core\Record\Batch => new \Lighterman\Core\Record\Batch($feed->landedTable()->shape, $own, $at, $at, null, true, 0, 0, ['light' => $light], $gone);
@@ -308,7 +310,7 @@ final class LakeTest extends LakeCase
         $session->close();
         self::assertSame([2, 3], [$receipt->inserted, $receipt->deleted]);
         self::assertSame([[['id' => '3']], [['id' => '1']]], [$this->inLake('SELECT id FROM gate.loads'), $this->inLake('SELECT id FROM gate.light')]);
-        $session = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $left = $session->again($batch('', '', "3\n"), 1);
         $session->close();
         self::assertSame([0, 1, '0', '1'], [$left->inserted, $left->deleted, (string) $this->lake->count(new TableName('gate', 'loads')), (string) $this->lake->count(new TableName('gate', 'light'))]);
@@ -319,14 +321,14 @@ final class LakeTest extends LakeCase
     {
         $this->loads(50);
         $feed = $this->lakeFeed('loads', 'updated_at', ['id']);
-        $old = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $old = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $plan = $this->source->plan($feed, $old->position(), null);
         $reader = $this->source->reader($feed, $plan);
         $batch = $reader->next();
         self::assertNotNull($batch);
-        $new = $this->lake->open($feed->landedTable(), 'feed-loads', 2);
-        $old->land($batch, 1);
+        $new = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 2));
         try {
+            $old->land($batch, 1, SteadyClock::seconds());
             $old->settle();
             self::fail('It committed.');
         } catch (LeaseLost) {
@@ -343,7 +345,7 @@ final class LakeTest extends LakeCase
             self::assertSame(50, $this->lake->count($feed->landed));
             self::assertSame($this->counted('gate.loads'), array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()), 'no orphan is left');
         } finally {
-            $this->lake->open($feed->landedTable(), 'feed-loads', 2);
+            RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 2));
         }
     }
 
@@ -352,11 +354,11 @@ final class LakeTest extends LakeCase
     {
         $this->loads(50);
         $feed = $this->lakeFeed('loads', 'updated_at', ['id']);
-        $old = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $old = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $batch = $this->source->reader($feed, $this->source->plan($feed, $old->position(), null))->next();
         self::assertNotNull($batch);
-        $old->land($batch, 1);
-        $this->lake->open($feed->landedTable(), 'feed-loads', 2)->close();
+        $old->land($batch, 1, SteadyClock::seconds());
+        RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 2))->close();
         $this->expectException(LeaseLost::class);
         $old->settle();
     }
@@ -367,7 +369,7 @@ final class LakeTest extends LakeCase
         $this->loads(5000);
         foreach ([Landing::Upsert, Landing::Append] as $landing) {
             $feed = $this->lakeFeed('loads', 'updated_at', ['id'], $landing, [], ['name' => "loads {$landing->value}", 'landed' => new TableName('gate', "loads_{$landing->value}")]);
-            $batches = function (LandingSession $session) use ($feed): array {
+            $batches = function (RowDelivery $session) use ($feed): array {
                 $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
                 for ($read = []; ($batch = $reader->next()) !== null; $read[] = $batch) {
                     continue;
@@ -375,14 +377,14 @@ final class LakeTest extends LakeCase
 
                 return $read;
             };
-            $old = $this->lake->open($feed->landedTable(), 'feed-'.$landing->value, 1);
+            $old = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-'.$landing->value, 1));
             $before = $batches($old);
             $this->gate->run('UPDATE loads SET kg = kg + 1');
-            $new = $this->lake->open($feed->landedTable(), 'feed-'.$landing->value, 2);
-            array_map(static fn (Batch $b) => $new->land($b, 1), $batches($new));
+            $new = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-'.$landing->value, 2));
+            array_map(static fn (Batch $b) => $new->land($b, 1, SteadyClock::seconds()), $batches($new));
             try {
                 // Its batches come only now, and it does not know yet that its lease has run out.
-                array_map(static fn (Batch $b) => $old->land($b, 1), $before);
+                array_map(static fn (Batch $b) => $old->land($b, 1, SteadyClock::seconds()), $before);
                 $old->settle();
                 self::fail('It committed.');
             } catch (LeaseLost) {
@@ -401,11 +403,11 @@ final class LakeTest extends LakeCase
     {
         $this->loads(2000);
         $feed = $this->lakeFeed('loads', 'updated_at', ['id']);
-        $session = $this->lake->open($feed->landedTable(), 'feed-loads', 1, static fn () => throw LeaseLost::to(2, 1));
+        $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 1, static fn () => throw LeaseLost::to(2, 1)));
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
         try {
             while ($batch = $reader->next()) {
-                $session->land($batch, 1);
+                $session->land($batch, 1, SteadyClock::seconds());
             }
             $session->settle();
             self::fail('It landed.');
@@ -442,9 +444,9 @@ final class LakeTest extends LakeCase
         $this->carry($feed, into: $this->lake);
         $this->carry($feed, into: $this->lake);
         self::assertCount(2, $this->dataFiles());
-        $page = $this->ledger()->last('feed-loads');
+        $page = $this->ledger()->last('feeds/feed-loads')->feeds['feed-loads'] ?? null;
         self::assertNotNull($page);
-        $later = $page->landed($page->receipts[0], $page->tables, time() + Page::GRACE + 1);
+        $later = $page->landed($page->receipts[0], $page->tables, time() + Page::GRACE + 1, 5);
         self::assertSame([], $later->retired);
         $this->lake->discard('feed-loads');
         self::assertSame([[], []], [$this->dataFiles(), $this->lake->tables()]);

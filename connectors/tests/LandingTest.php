@@ -6,9 +6,12 @@ namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Connectors\Postgres\Landing\PostgresTarget;
 use Lighterman\Connectors\Postgres\Source\PostgresSource;
+use Lighterman\Connectors\SteadyClock;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Position\Position;
@@ -47,20 +50,20 @@ final class LandingTest extends PostgresCase
     public function an_older_token_cannot_commit(): void
     {
         $feed = $this->loads();
-        $old = $this->target->open($feed->landedTable(), 'f', 7);
+        $old = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('f', 7));
         $reader = $this->source->reader($feed, $this->source->plan($feed, $old->position(), null));
         $batch = $reader->next();
         $newTarget = new PostgresTarget($this->settings('warehouse', $this->database('house')));
-        $newTarget->open($feed->landedTable(), 'f', 8)->close();
+        RowDelivery::open($newTarget, $feed->landedTable(), Holder::feed('f', 8))->close();
         try {
-            $old->land($batch, 1);
+            $old->land($batch, 1, SteadyClock::seconds());
             self::fail('The old worker committed.');
         } catch (LeaseLost $e) {
             self::assertStringContainsString('token 8; this worker holds 7', $e->getMessage());
         }
         self::assertSame('0', $this->house->value('SELECT count(*) FROM gate.loads'));
         $this->expectException(LeaseLost::class);
-        $this->target->open($feed->landedTable(), 'f', 7);
+        RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('f', 7));
     }
 
     #[Test]
@@ -73,7 +76,7 @@ final class LandingTest extends PostgresCase
             $this->settle();
             $this->carry($feed);
         }
-        $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $receipts = $session->receiptsAfter(0);
         self::assertCount(4, $receipts);
         foreach ($receipts as $i => $receipt) {
@@ -93,17 +96,17 @@ final class LandingTest extends PostgresCase
 
         $taken = FeedDefinition::fromArray(['take_over' => true] + $feed->toArray());
         self::assertSame([], $this->obstacles($taken));
-        $session = $this->target->open($taken->landedTable(), 'f', 1);
+        $session = RowDelivery::open($this->target, $taken->landedTable(), Holder::feed('f', 1));
         $plan = $this->source->plan($taken, $session->position(), null);
         try {
             $reader = $this->source->reader($taken, $plan);
             while ($batch = $reader->next()) {
-                $session->land($batch, 1);
+                $session->land($batch, 1, SteadyClock::seconds());
             }
             self::fail('The key was not noticed.');
         } catch (ReadAgain) {
             $reader = $this->source->reader($taken, $plan);
-            $receipt = $session->land($reader->next(), 1);
+            $receipt = $session->land($reader->next(), 1, SteadyClock::seconds());
         }
         self::assertSame([99, 1], [$receipt?->inserted, $receipt?->updated]);
         $this->assertCopied($taken);
@@ -145,12 +148,12 @@ final class LandingTest extends PostgresCase
         $this->carry($feed);
         $this->gate->run("TRUNCATE v; INSERT INTO v SELECT g, repeat('b', 500) FROM generate_series(1, 4000) g");
 
-        $session = $this->target->open($feed->landedTable(), 'feed-v', 2);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-v', 2));
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
         $pieces = 0;
         while ($batch = $reader->next()) {
             self::assertSame('3000', $this->house->value("SELECT count(*) FROM gate.v WHERE x LIKE 'a%'"), 'readers see the old rows until the end');
-            $session->land($batch, 1);
+            $session->land($batch, 1, SteadyClock::seconds());
             $pieces++;
         }
         self::assertGreaterThan(2, $pieces);
@@ -164,13 +167,13 @@ final class LandingTest extends PostgresCase
         $this->gate->run('CREATE TABLE v (id int PRIMARY KEY, x text); INSERT INTO v SELECT g, g FROM generate_series(1, 50000) g');
         $feed = $this->feed('v', null, ['id'], Landing::Replace);
         $this->carry($feed);
-        $session = $this->target->open($feed->landedTable(), 'feed-v', 2);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-v', 2));
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
-        $session->land($reader->next(), 1);
+        $session->land($reader->next(), 1, SteadyClock::seconds());
         $session->close();
         $reader->close();
         self::assertSame('50000', $this->house->value('SELECT count(*) FROM gate.v'));
-        self::assertCount(1, $this->target->open($feed->landedTable(), 'feed-v', 3)->receiptsAfter(0));
+        self::assertCount(1, RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-v', 3))->receiptsAfter(0));
     }
 
     #[Test]
@@ -199,13 +202,13 @@ final class LandingTest extends PostgresCase
     public function a_connection_lost_in_mid_batch_leaves_nothing_half_done(): void
     {
         $feed = $this->loads(80000);
-        $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
-        $session->land($reader->next(), 1);
+        $session->land($reader->next(), 1, SteadyClock::seconds());
         $this->house->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name LIKE 'lighterman lands %' AND datname = current_database()");
         $this->assertTrouble('connection_lost', 'was lost', function () use ($session, $reader): void {
             while ($batch = $reader->next()) {
-                $session->land($batch, 1);
+                $session->land($batch, 1, SteadyClock::seconds());
             }
         });
         $reader->close();
@@ -245,13 +248,13 @@ final class LandingTest extends PostgresCase
     public function a_source_connection_lost_in_mid_read_is_said_and_nothing_is_half_done(): void
     {
         $feed = $this->loads(400_000);
-        $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
-        $session->land($reader->next(), 1);
+        $session->land($reader->next(), 1, SteadyClock::seconds());
         $this->gate->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'lighterman reader' AND datname = current_database()");
         $this->assertTrouble('connection_lost', 'weighbridge', function () use ($session, $reader): void {
             while ($batch = $reader->next()) {
-                $session->land($batch, 1);
+                $session->land($batch, 1, SteadyClock::seconds());
             }
         });
         $session->close();

@@ -6,7 +6,10 @@ namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Source\PostgresSource;
+use Lighterman\Connectors\SteadyClock;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Holder;
 use PHPUnit\Framework\Attributes\Test;
 
 final class LateAndEqualTest extends PostgresCase
@@ -90,11 +93,11 @@ final class LateAndEqualTest extends PostgresCase
         $this->gate->run("INSERT INTO loads SELECT g % 50, 'k' || g, repeat('x', 900), localtimestamp FROM generate_series(1, 20000) g");
         $this->settle();
 
-        $session = $this->target->open($feed->landedTable(), 'feed-loads', 2);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-loads', 2));
         $plan = $this->source->plan($feed, $session->position(), null);
         $reader = $this->source->reader($feed, $plan);
         do {
-            $receipt = $session->land($reader->next() ?? self::fail('the window ended early'), 1);
+            $receipt = $session->land($reader->next() ?? self::fail('the window ended early'), 1, SteadyClock::seconds());
         } while ($receipt === null);
         $reader->close();
         $session->close();
@@ -142,9 +145,9 @@ final class LateAndEqualTest extends PostgresCase
         $this->gate->run('CREATE TABLE loads (id int PRIMARY KEY, pad text, updated_at timestamptz NOT NULL DEFAULT now())');
         $this->gate->run("INSERT INTO loads SELECT g, repeat('x', 900), now() - interval '1 day' FROM generate_series(1, 30000) g");
         $feed = $this->feed('loads', 'updated_at', ['id'], Landing::Append);
-        $session = $this->target->open($feed->landedTable(), 'feed-loads', 1);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $reader = $this->source->reader($feed, $this->source->plan($feed, $session->position(), null));
-        while (($batch = $reader->next()) !== null && $session->land($batch, 1) === null) {
+        while (($batch = $reader->next()) !== null && $session->land($batch, 1, SteadyClock::seconds()) === null) {
         }
         $reader->close();
         $session->close();

@@ -4,17 +4,19 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
+use Lighterman\Connectors\Lake\BookPage;
 use Lighterman\Connectors\Lake\DataFile;
 use Lighterman\Connectors\Lake\Era;
 use Lighterman\Connectors\Lake\LandedFiles;
 use Lighterman\Connectors\Lake\Ledger;
 use Lighterman\Connectors\Lake\LocalFolder;
 use Lighterman\Connectors\Lake\Page;
-use Lighterman\Connectors\Lake\RoutePage;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Arrival;
+use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
@@ -53,22 +55,23 @@ final class LedgerTest extends TestCase
 
     private static function receipt(int $sequence): Receipt
     {
-        return new Receipt($sequence, 1, Position::start(), Position::log('0/'.$sequence), 3, 2, 1, 0, 0, 0, 0, 99, 'abc', '2026-11-28 00:00:00+00', '2026-11-28 00:00:01+00');
+        return new Receipt($sequence, Position::start(), new Arrival('f', Position::log('0/'.$sequence), 1), 3, new Counts(2, 1, bytes: 99, checksum: 'abc'), '2026-11-28 00:00:00+00', '2026-11-28 00:00:01+00');
     }
 
     #[Test]
     public function a_page_says_everything_and_reads_back_the_same(): void
     {
-        $page = (new Page('f-1', 1, 4, 0, Position::start(), [], [], [], []))->landed(self::receipt(1), ['gate.loads' => self::table(["gate/loads/part=a%2Fb%3D'c/f1-1-4-0-0.avro" => 7, 'gate/loads/part='.DataFile::NONE.'/f1-1-4-0-1.avro' => 8])], 1_000);
-        $this->ledger->write($page);
-        self::assertEquals($page, $this->ledger->last('f-1'));
+        $page = Page::first('f-1', 4)->landed(self::receipt(1), ['gate.loads' => self::table(["gate/loads/part=a%2Fb%3D'c/f1-1-4-0-0.avro" => 7, 'gate/loads/part='.DataFile::NONE.'/f1-1-4-0-1.avro' => 8])], 1_000, 5);
+        $own = BookPage::first('feeds/f-1')->claimed(4, 0)->landed(['f-1' => $page], null);
+        $this->ledger->write($own);
+        self::assertEquals($own, $this->ledger->last('feeds/f-1'));
         self::assertSame(["a/b='c", null], array_map(static fn (DataFile $f): ?string => $f->partition['part'], $page->tables['gate.loads']->files));
-        $route = (new RoutePage('r', 1, 2, '0/4D', []))->landed(['f-2' => $page], LogPlace::before(78));
-        $this->ledger->writeRoute($route);
-        self::assertEquals($route, $this->ledger->lastOfRoute('r'));
-        self::assertSame(['r', null], [$this->ledger->routeOf('f-2')?->route, $this->ledger->routeOf('f-1')]);
+        $route = (new BookPage('routes/r', 1, 2, '0/4D', []))->landed(['f-2' => $page], LogPlace::before(78));
+        $this->ledger->write($route);
+        self::assertEquals($route, $this->ledger->last('routes/r'));
+        self::assertSame(['0/4E', 'routes/r', 'feeds/f-1', null], [$route->place, $this->ledger->bookOf('f-2')?->book, $this->ledger->bookOf('f-1')?->book, $this->ledger->bookOf('f-3')]);
         self::assertSame(['gate.loads'], array_keys($this->ledger->landed()));
-        self::assertSame([null, null], [$this->ledger->last('nobody'), $this->ledger->lastOfRoute('nobody')]);
+        self::assertSame([null, null], [$this->ledger->last('feeds/nobody'), $this->ledger->last('routes/nobody')]);
     }
 
     #[Test]
@@ -77,7 +80,7 @@ final class LedgerTest extends TestCase
         $code = 'require $argv[1]; $l = new Lighterman\Connectors\Lake\Ledger(new Lighterman\Connectors\Lake\LocalFolder("lake", $argv[2]));
             $won = []; $from = microtime(true);
             while (count($won) < 40 && microtime(true) - $from < 20) {
-                $p = $l->last("f") ?? Lighterman\Connectors\Lake\Page::first("f", 0);
+                $p = $l->last("feeds/f") ?? Lighterman\Connectors\Lake\BookPage::first("feeds/f");
                 try { $next = $p->claimed((int) $argv[3], 0); $l->write($next); $won[] = $next->number; } catch (Lighterman\Core\Port\LeaseLost) { }
             }
             echo json_encode($won);';
@@ -89,7 +92,7 @@ final class LedgerTest extends TestCase
         }
         $seen = 0;
         while (proc_get_status($processes[0][0])['running']) {
-            $number = $this->ledger->last('f')->number ?? 0;
+            $number = $this->ledger->last('feeds/f')->number ?? 0;
             self::assertGreaterThanOrEqual($seen, $number, 'a reader never goes back');
             $seen = $number;
         }
@@ -103,7 +106,7 @@ final class LedgerTest extends TestCase
         sort($all);
         // Who wrote a page, and was held up before it could see so, may take it for lost; nobody takes one for written that is not.
         self::assertSame(array_values(array_unique($all)), $all, 'no number was taken twice');
-        self::assertSame(end($all), $this->ledger->last('f')?->number);
+        self::assertSame(end($all), $this->ledger->last('feeds/f')?->number);
         self::assertGreaterThanOrEqual(160, end($all));
         self::assertLessThanOrEqual(6, count($this->folder->entries('_lighterman/feeds/f')), 'earlier pages go');
     }
@@ -114,13 +117,13 @@ final class LedgerTest extends TestCase
         foreach (['gate/t/a-1-1-0-0.parquet', 'gate/t/a-1-2-0-0.parquet'] as $name) {
             $this->folder->create($name, 'x');
         }
-        $first = Page::first('f', 1)->claimed(1, 0);
+        $first = BookPage::first('feeds/f')->claimed(1, 0);
         $this->ledger->write($first);
-        $theirs = $first->claimed(2, 0)->landed(self::receipt(1), ['gate.t' => self::table(['gate/t/a-1-2-0-0.parquet' => 1])], 5);
-        $this->ledger->write($first->claimed(2, 0));
+        $theirs = $first->claimed(2, 0);
         $this->ledger->write($theirs);
+        $this->ledger->write($theirs->landed(['f' => Page::first('f', 2)->landed(self::receipt(1), ['gate.t' => self::table(['gate/t/a-1-2-0-0.parquet' => 1])], 5, 5)], null));
         try {
-            $this->ledger->write($first->landed(self::receipt(1), [], 5), ['gate/t/a-1-1-0-0.parquet' => true, 'gate/t/a-1-2-0-0.parquet' => true]);
+            $this->ledger->write($first->landed(['f' => Page::first('f', 1)->landed(self::receipt(1), [], 5, 5)], null), ['gate/t/a-1-1-0-0.parquet' => true, 'gate/t/a-1-2-0-0.parquet' => true]);
             self::fail('It was written.');
         } catch (LeaseLost $lost) {
             self::assertStringContainsString('2', $lost->getMessage());
@@ -131,21 +134,19 @@ final class LedgerTest extends TestCase
     #[Test]
     public function who_was_held_up_until_its_page_was_taken_and_removed_again_has_lost_too(): void
     {
-        $late = Page::first('f', 1)->claimed(1, 0);
-        $this->ledger->write($late);
-        $route = (new RoutePage('r', 0, 1, null, []))->claimed(1, 0);
-        $this->ledger->writeRoute($route);
-        for ([$page, $next] = [$late, $route], $n = 0; $n < 8; $n++) {
-            $this->ledger->write($page = $page->claimed(2, 0));
-            $this->ledger->writeRoute($next = $next->claimed(2, 0));
-        }
-        $this->folder->create('gate/t/late.parquet', 'x');
-        foreach ([fn () => $this->ledger->write($late->landed(self::receipt(1), [], 5), ['gate/t/late.parquet' => true]), fn () => $this->ledger->writeRoute($route->landed([], LogPlace::before(99)))] as $write) {
+        $books = ['feeds/f', 'routes/r'];
+        $late = $next = [];
+        foreach ($books as $book) {
+            $this->ledger->write($late[$book] = $next[$book] = BookPage::first($book)->claimed(1, 0));
+            for ($n = 0; $n < 8; $n++) {
+                $this->ledger->write($next[$book] = $next[$book]->claimed(2, 0));
+            }
+            $this->folder->create('gate/t/late.parquet', 'x');
             try {
-                $write();
+                $this->ledger->write($late[$book]->landed(['f' => Page::first('f', 1)->landed(self::receipt(1), [], 5, 5)], LogPlace::before(99)), ['gate/t/late.parquet' => true]);
                 self::fail('It was written.');
             } catch (LeaseLost) {
-                self::assertSame([9, 9, null], [$this->ledger->last('f')?->number, $this->ledger->lastOfRoute('r')?->number, $this->ledger->lastOfRoute('r')?->place]);
+                self::assertSame([9, null], [$this->ledger->last($book)?->number, $this->ledger->last($book)?->place]);
             }
         }
         self::assertSame([], $this->folder->files('gate'));
@@ -153,11 +154,11 @@ final class LedgerTest extends TestCase
 
         // What a worker left that was killed in that very moment goes with the next page.
         file_put_contents("{$this->path}/_lighterman/feeds/f/0000000002.json", '{}');
-        $this->ledger->write($page = $page->claimed(3, 0));
-        self::assertSame([10, 5], [$this->ledger->last('f')?->number, count($this->folder->entries('_lighterman/feeds/f'))]);
-        $this->ledger->write($page->emptied());
+        $this->ledger->write($page = $next['feeds/f']->claimed(3, 0));
+        self::assertSame([10, 5], [$this->ledger->last('feeds/f')?->number, count($this->folder->entries('_lighterman/feeds/f'))]);
+        $this->ledger->write($page->without('f'));
         $this->expectException(LeaseLost::class);
-        $this->ledger->write($page->landed(self::receipt(1), [], 5));
+        $this->ledger->write($page->landed(['f' => Page::first('f', 3)], null));
     }
 
     #[Test]
@@ -166,10 +167,10 @@ final class LedgerTest extends TestCase
         $was = self::table(['t/part=a/1' => 5, 't/part=a/2' => 6, 't/part=a/3' => 100, 't/part=b/4' => 5]);
         self::assertSame([['t/part=a/1', 't/part=a/2']], array_map(static fn (array $files): array => array_map(static fn (DataFile $f): string => $f->name, $files), $was->small(100, 2)));
         self::assertSame([], $was->small(100, 3));
-        $page = new Page('f', 1, 1, 0, Position::start(), ['t' => $was], [], ['older' => 100], []);
+        $page = new Page('f', 1, 0, Position::start(), ['t' => $was], [], ['older' => 100], []);
         $next = $page->joined(['t' => self::table(['t/part=a/5' => 11, 't/part=a/3' => 100, 't/part=b/4' => 5])], 100 + Page::GRACE - 1);
         self::assertSame(['older', 't/part=a/1', 't/part=a/2'], array_keys($next->retired));
-        self::assertSame([2, 0, []], [$next->number, $next->sequence, $next->receipts]);
+        self::assertSame([0, []], [$next->sequence, $next->receipts]);
         self::assertSame(['older', 't/part=a/1', 't/part=a/2', 't/part=a/3', 't/part=a/5', 't/part=b/4'], (static function (array $k): array {
             sort($k);
 

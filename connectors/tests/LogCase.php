@@ -20,11 +20,13 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\NetChanges;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
-use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\Holder;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\TableName;
 
@@ -71,9 +73,9 @@ abstract class LogCase extends PostgresCase
         };
     }
 
-    protected function landing(FeedDefinition ...$feeds): ChangeLanding
+    protected function landing(FeedDefinition ...$feeds): LandingSession
     {
-        $landing = $this->target->openChanges('route', 1);
+        $landing = $this->target->landing(Holder::route('route', 1));
         foreach ($feeds as $feed) {
             $landing->admit($feed->landedTable(), $feed->name);
         }
@@ -102,7 +104,7 @@ abstract class LogCase extends PostgresCase
     }
 
     /** Lands everything committed by now, all of it in one transaction. */
-    protected function land(ChangeLanding $landing, FeedDefinition $feed): Receipt
+    protected function land(LandingSession $landing, FeedDefinition $feed): Receipt
     {
         $plan = self::plan($feed);
         $commit = new SourceCommit(LogPlace::commitAt(0), 0);
@@ -124,7 +126,7 @@ abstract class LogCase extends PostgresCase
         }
         $landing->apply($feed->name, $plan);
 
-        return $landing->commit([$feed->name => Position::log($this->place?->text() ?? self::fail('Nothing was read.'))], $this->place, [$feed->name => 1], $commit->time())[$feed->name];
+        return $landing->commit([new Arrival($feed->name, Position::log($this->place?->text() ?? self::fail('Nothing was read.')), 1)], $this->place, $commit->time())[$feed->name];
     }
 
     private static function change(FeedDefinition $feed, LoggedRow $row, int $number): Change

@@ -6,16 +6,20 @@ namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Connectors\Files\FilesSettings;
 use Lighterman\Connectors\Files\FilesSource;
+use Lighterman\Connectors\Lake\BookPage;
 use Lighterman\Connectors\Lake\LakeSettings;
 use Lighterman\Connectors\Lake\LakeTarget;
 use Lighterman\Connectors\Lake\Ledger;
 use Lighterman\Connectors\Lake\Page;
 use Lighterman\Connectors\Objects\Fetched;
 use Lighterman\Connectors\Objects\ObjectStore;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Reason;
@@ -78,12 +82,12 @@ final class ObjectStoreTest extends LakeCase
     {
         $this->gate->run('CREATE TABLE loads (id int PRIMARY KEY); INSERT INTO loads SELECT g FROM generate_series(1, 50) g');
         $feed = $this->lakeFeed('loads', null, ['id'], Landing::Replace);
-        $old = $this->lake->open($feed->landedTable(), 'feed-loads', 1);
+        $old = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $batch = $this->source->reader($feed, $this->source->plan($feed, $old->position(), null))->next();
         self::assertNotNull($batch);
-        $this->lake->open($feed->landedTable(), 'feed-loads', 2)->close();
+        RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 2))->close();
         try {
-            $old->land($batch, 1);
+            $old->land($batch, 1, SteadyClock::seconds());
             self::fail('It committed.');
         } catch (LeaseLost) {
             self::assertSame([], $this->objects());
@@ -102,13 +106,13 @@ final class ObjectStoreTest extends LakeCase
         $folder = $this->settings->folder();
         $ledger = new Ledger($folder);
         for ($n = 0; $n < 40; $n++) {
-            for ($page = Page::first("feed-{$n}", 1)->claimed($n, 0); $page->number <= 1 + $n % 8; $page = $page->claimed($n, 0)) {
+            for ($page = BookPage::first(BookPage::ofFeed("feed-{$n}"))->claimed($n, 0); $page->number <= 1 + $n % 8; $page = $page->claimed($n, 0)) {
                 $ledger->write($page);
             }
         }
         $pages = [];
         foreach ($ledger->all() as $page) {
-            $pages[$page->feed] = [$page->number, $page->token];
+            $pages[$page->feed] = [$ledger->last(BookPage::ofFeed($page->feed))?->number, $page->token];
         }
         ksort($pages, SORT_NATURAL);
         self::assertSame(array_map(static fn (int $n): array => [1 + $n % 8, $n], range(0, 39)), array_values($pages));

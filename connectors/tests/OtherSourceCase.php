@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Tests;
 
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Connectors\Triggers\ChangeTable;
 use Lighterman\Connectors\Triggers\TriggerLog;
 use Lighterman\Core\Capture\Capture;
@@ -11,8 +12,10 @@ use Lighterman\Core\Capture\Log\Begin;
 use Lighterman\Core\Capture\Log\Commit;
 use Lighterman\Core\Capture\Log\LoggedRow;
 use Lighterman\Core\Capture\Log\Mark;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
@@ -54,7 +57,7 @@ abstract class OtherSourceCase extends PostgresCase
     /** Carries everything there is, from the other source. @return int rows read */
     protected function carryOther(FeedDefinition $feed): int
     {
-        $session = $this->target->open($feed->landedTable(), "feed-{$feed->name}", 1);
+        $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed("feed-{$feed->name}", 1));
         $read = 0;
         try {
             do {
@@ -66,7 +69,7 @@ abstract class OtherSourceCase extends PostgresCase
                 $reader = $this->other->reader($feed, $plan);
                 while ($batch = $reader->next()) {
                     $read += $batch->rows;
-                    $session->land($batch, 1);
+                    $session->land($batch, 1, SteadyClock::seconds());
                 }
                 $reader->close();
             } while ($plan->kind === 'load');

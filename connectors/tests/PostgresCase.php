@@ -9,10 +9,13 @@ use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Source\PostgresSource;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\TableName;
@@ -99,7 +102,7 @@ abstract class PostgresCase extends TestCase
      */
     protected function carry(FeedDefinition $feed, ?int $token = null, ?TargetSystem $into = null): array
     {
-        $session = ($into ?? $this->target)->open($feed->landedTable(), 'feed-'.$feed->name, $token ?? $this->token);
+        $session = RowDelivery::open(($into ?? $this->target), $feed->landedTable(), Holder::feed('feed-'.$feed->name, $token ?? $this->token));
         $receipts = [];
         try {
             do {
@@ -110,7 +113,7 @@ abstract class PostgresCase extends TestCase
                 }
                 $reader = $this->source->reader($feed, $plan);
                 while ($batch = $reader->next()) {
-                    if ($receipt = $session->land($batch, 1)) {
+                    if ($receipt = $session->land($batch, 1, SteadyClock::seconds())) {
                         $receipts[] = $receipt;
                     }
                 }

@@ -196,6 +196,23 @@ final class MeddlingTest extends LogRunnerCase
     }
 
     #[Test]
+    #[TestWith([Capture::Log, Landing::Upsert])]
+    #[TestWith([Capture::Log, Landing::Versions])]
+    #[TestWith([Capture::Trigger, Landing::Upsert])]
+    public function changes_of_an_earlier_table_of_the_same_name_do_not_come_into_a_first_load(Capture $capture, Landing $landing): void
+    {
+        $this->logFeed(more: ['capture' => $capture]);
+        $this->drain();
+        $this->gate->run('INSERT INTO loads SELECT g, g FROM generate_series(9001, 9020) g; UPDATE loads SET kg = 4 WHERE id = 4');
+        $this->gate->run('DROP TABLE loads; CREATE TABLE public.loads (id int PRIMARY KEY, kg int, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO loads SELECT g, g FROM generate_series(1, 3) g');
+        $new = $this->logFeed(more: ['capture' => $capture, 'name' => 'new', 'landing' => $landing]);
+        $this->settle();
+        self::assertSame('on time', $this->refreshed($new)->state());
+        $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
+        self::assertSame($this->gate->rows('SELECT id, kg FROM loads ORDER BY id'), $this->house->rows("SELECT id, kg FROM copy.new{$current} ORDER BY id"));
+    }
+
+    #[Test]
     #[TestWith([Capture::Log])]
     #[TestWith([Capture::Trigger])]
     public function partitions_that_come_and_go_with_their_rows_are_noticed(Capture $capture): void

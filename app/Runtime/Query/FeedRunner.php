@@ -21,24 +21,22 @@ use App\Runtime\Treating\Treating;
 use App\Runtime\Treating\WatchCounter;
 use App\Runtime\Work\Lease;
 use App\Runtime\Work\Leases;
-use App\Support\Say;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Capture\TableIdentity;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\BrokenFile;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\JoinedFiles;
-use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
-use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Record\Receipt;
-use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Explained;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
@@ -108,11 +106,11 @@ final class FeedRunner
         try {
             $this->endLostRuns($feed);
             FileJoining::run($feed, $lease->worker, function () use ($feed, $lease): ?JoinedFiles {
-                $session = $this->systems->target($feed->route->target)->open($feed->definition->parsed()->landedTable(), $feed->uid, $lease->token, fn () => $this->leases->renew($lease));
+                $delivery = $this->deliver($feed, $feed->definition->parsed(), $lease);
                 try {
-                    return $session->join();
+                    return $delivery->join();
                 } finally {
-                    $session->close();
+                    $delivery->close();
                 }
             });
         } catch (LeaseLost) {
@@ -150,19 +148,18 @@ final class FeedRunner
 
             return;
         }
-        $target = $this->systems->target($feed->route->target);
-        $session = $target->open($definition->landedTable(), $feed->uid, $lease->token, fn () => $this->leases->renew($lease), $slice?->isWhole() || ($definition->kind()->readsWhole() && $definition->landing !== Landing::Append));
+        $delivery = $this->deliver($feed, $definition, $lease, $slice?->isWhole() || ($definition->kind()->readsWhole() && $definition->landing !== Landing::Append));
         try {
-            if ($this->catchUp($feed, $session)) {
+            if ($this->catchUp($feed, $delivery)) {
                 $plan = $planned();
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
-            $treated = new TreatedLanding($session, $definition, new AsideBook($feed->id, $feed->definition->id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition), Treating::bounds($definition, $feed->route->target));
+            $treated = new TreatedLanding($delivery, $definition, new AsideBook($feed->id, $feed->definition->id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition), Treating::bounds($definition, $feed->route->target));
             if ($asked) {
                 $treated->again($feed->id);
             }
             if (! $plan->empty) {
-                $this->announce($feed, $plan, $source, $definition, $recorder);
+                LoadProgress::announce($feed, $plan, $source, $definition, $recorder);
             }
             $refused = [];
             for ($whole = $plan->empty; ! $whole;) {
@@ -175,14 +172,14 @@ final class FeedRunner
                     if ($plan->kind !== 'files') {
                         throw $broken;
                     }
-                    $session->abandon();
+                    $delivery->abandon();
                     $refused[$broken->path] = $broken->fault;
                 }
-                $plan = $source->plan($definition, $session->position(), BoundNote::fromArray($feed->note), $taken)->refusing($refused);
+                $plan = $source->plan($definition, $delivery->position(), BoundNote::fromArray($feed->note), $taken)->refusing($refused);
                 $treated->begin();
             }
         } finally {
-            $session->close();
+            $delivery->close();
         }
         $treated->close();
         if ($whole && $plan->kind === 'load' && ($missing = $source->withoutWatermark($definition)) > 0) {
@@ -202,6 +199,11 @@ final class FeedRunner
             // pause keeps it until resumed.
             DB::update('UPDATE feeds SET due_at = CASE WHEN paused_at IS NULL OR cancel_asked THEN now() END WHERE id = ?', [$feed->id]);
         }
+    }
+
+    private function deliver(Feed $feed, FeedDefinition $definition, Lease $lease, bool $anew = false): RowDelivery
+    {
+        return RowDelivery::open($this->systems->target($feed->route->target), $definition->landedTable(), Holder::feed($feed->uid, $lease->token, fn () => $this->leases->renew($lease)), $anew);
     }
 
     /** Where nothing lands, nobody would learn that the copy is gone. */
@@ -254,9 +256,9 @@ final class FeedRunner
                     return true;
                 }
                 $receipt = $landing->land($batch, $reading, $plan->kind === 'reload');
-                $receipt === null || $this->sayEmpty($receipt->to->files, $recorder);
+                $receipt === null || LoadProgress::sayEmpty($receipt->to->files, $recorder);
                 $reading = $receipt === null ? $reading : 0.0;
-                $this->progress($feed, $batch->rows);
+                LoadProgress::add($feed, $batch->rows);
                 if (SteadyClock::seconds() - $checked > 0.5) {
                     $checked = SteadyClock::seconds();
                     $this->leases->renew($lease);
@@ -273,27 +275,18 @@ final class FeedRunner
         }
     }
 
-    /**
-     * Files that gave nothing, not even a line that was set aside, are seldom meant to.
-     *
-     * @param  list<FileMark>  $files
-     */
-    private function sayEmpty(array $files, RunRecorder $recorder): void
-    {
-        $empty = array_values(array_filter($files, static fn (FileMark $f): bool => $f->rows === 0 && $f->setAside === 0));
-        $empty === [] || $recorder->say((count($empty) === 1 ? "{$empty[0]->path} holds" : Say::files(count($empty)).", such as {$empty[0]->path}, hold").' no rows.', 'caution');
-    }
-
     /** Brings our copies up to what stands in the target. @return bool whether they lagged */
-    private function catchUp(Feed $feed, LandingSession $session): bool
+    private function catchUp(Feed $feed, RowDelivery $delivery): bool
     {
-        if ($session->position()->equals($feed->stands())) {
+        $delivery->copied($feed->sequence);
+        if ($delivery->position()->equals($feed->stands())) {
             return false;
         }
-        $receipts = $session->receiptsAfter($feed->sequence);
+        $receipts = $delivery->receiptsAfter($feed->sequence);
         DB::transaction(static fn () => Receipts::copy(array_map(static fn (Receipt $r): array => [$feed->id, $r], $receipts)));
         $receipts === [] || $feed->standsAt($receipts[count($receipts) - 1]);
-        $feed->update(['position' => $session->position()->toArray()]);
+        $feed->update(['position' => $delivery->position()->toArray()]);
+        $delivery->copied($feed->sequence);
 
         return true;
     }
@@ -302,43 +295,6 @@ final class FeedRunner
     private function endLostRuns(Feed $feed): void
     {
         Run::where('feed_id', $feed->id)->where('state', 'running')->update(['state' => 'lost', 'ended_at' => now()]);
-    }
-
-    private function announce(Feed $feed, ReadPlan $plan, SourceSystem $source, FeedDefinition $definition, RunRecorder $recorder): void
-    {
-        $recorder->say(match ($plan->kind) {
-            'reload' => "Reads {$definition->source} whole.",
-            'load' => $plan->from->key === null ? "First load of {$definition->source} in key order." : "First load goes on after {$plan->from}.",
-            'increment' => "Reads from {$plan->from} to {$plan->end()}.",
-            'slice' => "Reads {$plan->slice} again.",
-            'files' => 'Takes '.Say::files(count($plan->files)).', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files))).($plan->refused === [] ? '.' : '; '.count($plan->refused).' of them changed since they were taken and are set aside.'),
-        });
-        if (in_array($plan->kind, ['increment', 'slice'], true) || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
-            return;
-        }
-        $before = $feed->progress ?? [];
-        $feed->update([
-            'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
-            'progress' => ['rows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0), 'of' => $definition->files === null ? $this->expected($source, $definition->source) : null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => $plan->from->key === null ? 0 : ($before['rows'] ?? 0)],
-        ]);
-    }
-
-    private function expected(SourceSystem $source, TableName $table): ?int
-    {
-        foreach ($source->catalogue() as $entry) {
-            if ((string) $entry->table === (string) $table) {
-                return $entry->estimatedRows;
-            }
-        }
-
-        return null;
-    }
-
-    private function progress(Feed $feed, int $rows): void
-    {
-        if ($feed->progress !== null) {
-            $feed->progress = ['rows' => $feed->progress['rows'] + $rows] + $feed->progress;
-        }
     }
 
     private function toldToStop(Feed $feed): bool

@@ -5,18 +5,21 @@ declare(strict_types=1);
 namespace App\Runtime\Query;
 
 use App\Models\SetAside;
+use App\Runtime\Treating\Again;
 use App\Runtime\Treating\AsideBook;
 use App\Runtime\Treating\WatchCounter;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\ApartPlace;
+use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
@@ -24,9 +27,6 @@ use Lighterman\Core\Treatment\Treater;
 /** Has the batches of a run treated, lands what passes, and writes down what does not. */
 final class TreatedLanding
 {
-    /** Records sent again in one batch. */
-    private const AGAIN = 2000;
-
     private int $sequence;
 
     private float $treating = 0.0;
@@ -38,7 +38,7 @@ final class TreatedLanding
     private readonly LandedTable $table;
 
     public function __construct(
-        private readonly LandingSession $session,
+        private readonly RowDelivery $delivery,
         private readonly FeedDefinition $definition,
         private readonly AsideBook $book,
         private readonly ?Treater $treater,
@@ -53,7 +53,7 @@ final class TreatedLanding
     /** Goes on from what stands in the target. */
     public function begin(): void
     {
-        $this->sequence = $this->session->sequence() + 1;
+        $this->sequence = $this->delivery->sequence() + 1;
         $this->book->begin($this->sequence - 1);
         $this->watch->forget();
         $this->warned = 0;
@@ -83,7 +83,7 @@ final class TreatedLanding
         $batch = $this->treated($batch);
         $this->treating += (hrtime(true) - $clock) / 1e6;
         $clock = hrtime(true);
-        $receipt = $this->session->land($batch, $this->recorder->run->id);
+        $receipt = $this->delivery->land($batch, $this->recorder->run->id, SteadyClock::seconds());
         $this->landing += (hrtime(true) - $clock) / 1e6;
         if ($receipt !== null) {
             $this->landed($receipt, $readingMs);
@@ -96,7 +96,7 @@ final class TreatedLanding
     public function settle(): ?Receipt
     {
         $clock = hrtime(true);
-        $receipt = $this->session->settle();
+        $receipt = $this->delivery->settle();
         $this->landing += (hrtime(true) - $clock) / 1e6;
         if ($receipt !== null) {
             $this->landed($receipt, 0.0);
@@ -108,6 +108,7 @@ final class TreatedLanding
     private function landed(Receipt $receipt, float $readingMs): void
     {
         $this->recorder->landed($receipt, $readingMs, $this->treating, $this->landing, $this->warned);
+        $this->delivery->copied($receipt->sequence);
         $this->treating = $this->landing = 0.0;
         $this->warned = 0;
         $this->sequence = $receipt->sequence + 1;
@@ -206,45 +207,35 @@ final class TreatedLanding
         }
     }
 
-    /** Sends the records again that were asked for, in the order in which they were set aside. */
+    /** Sends the records again that were asked for. */
     public function again(int $feedId): void
     {
-        $columns = $this->definition->treated()->names();
-        do {
-            $records = SetAside::where('feed_id', $feedId)->where('kind', '<>', SetAside::FILE)->where('state', 'asked')->whereNull('overtaken_by')->orderBy('id')->limit(self::AGAIN)->get();
+        for (; ;) {
             $treated = new Treated;
-            $sent = 0;
-            foreach ($records as $record) {
-                $whole = $record->whole();
-                $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $columns);
-                $unwritable = $this->bounds->fault($raw);
-                if ($unwritable !== null) {
-                    $record->failAgain($unwritable->reason, $unwritable->message);
-
-                    continue;
-                }
-                $faults = $this->definition->files?->mended($this->definition->treated(), $raw) ?? [];
-                if ($faults !== []) {
-                    $record->failAgain('wrong_type', implode('; ', $faults).'.');
-
-                    continue;
-                }
-                $sent++;
-                $apart = count($treated->apart);
-                $row = $this->treater === null ? $raw : $this->treater->row($raw, $treated);
-                $came = $row ?? $this->treater?->left;
-                if ($came !== null) {
-                    $fork = $this->treater->took ?? Fork::OWN;
-                    $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $came));
-                }
-                $record->settle($row !== null, $treated->apart[$apart] ?? null, $this->sequence);
+            $again = Again::some($feedId, $this->definition, $this->bounds, $this->sequence, fn (SetAside $record, array $raw): Apart|bool => $this->takeAgain($raw, $treated));
+            if ($again === null) {
+                return;
             }
-            if ($sent > 0) {
-                $at = $this->session->position()->bare();
+            if ($again->lands()) {
+                $at = $this->delivery->position()->bare();
                 $this->watch->add($treated->landing(), $treated);
-                $this->landed($this->session->again(new Batch($this->table->shape, $treated->own(), $at, $at, null, true, $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated)), $this->recorder->run->id), 0.0);
-                $this->recorder->say("{$sent} records set aside before were sent again".($treated->apart === [] ? '.' : ', '.count($treated->apart).' failed again.'));
+                $this->landed($this->delivery->again(new Batch($this->table->shape, $treated->own(), $at, $at, null, true, $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated)), $this->recorder->run->id), 0.0);
             }
-        } while ($records->count() === self::AGAIN);
+            $this->recorder->say($again->said());
+        }
+    }
+
+    /** @param  list<string|false|null>  $raw */
+    private function takeAgain(array $raw, Treated $treated): Apart|bool
+    {
+        $apart = count($treated->apart);
+        $row = $this->treater === null ? $raw : $this->treater->row($raw, $treated);
+        $came = $row ?? $this->treater?->left;
+        if ($came !== null) {
+            $fork = $this->treater->took ?? Fork::OWN;
+            $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $came));
+        }
+
+        return $row !== null ?: $treated->apart[$apart] ?? false;
     }
 }

@@ -104,6 +104,9 @@ final class Delivery
             $commit = $this->commit = new SourceCommit($commit->place, $row->at);
         }
         foreach ($this->stream->roster->of($row->relation) as $carrier) {
+            if ($carrier->hasYetToBegin()) {
+                continue;
+            }
             $this->changed[$carrier->feed->id] = $carrier;
             if ($carrier->spools() || ! $this->stays(fn () => $this->take($carrier, $row, $commit), $carrier)) {
                 $this->intoSpool($carrier, SpooledChange::row($row, $this->number), $commit);
@@ -128,6 +131,9 @@ final class Delivery
         $commit = $this->commit ?? throw new LogicException('A truncate outside a transaction.');
         foreach ($truncated->relations as $relation) {
             foreach ($this->stream->roster->of($relation) as $carrier) {
+                if ($carrier->hasYetToBegin()) {
+                    continue;
+                }
                 $this->changed[$carrier->feed->id] = $carrier;
                 if ($carrier->spools() || ! $this->stays(fn () => $this->empty($carrier, $commit), $carrier)) {
                     $this->intoSpool($carrier, SpooledChange::truncate($this->number), $commit);
@@ -226,21 +232,18 @@ final class Delivery
         $batch = $this->batch;
         $this->write();
         $clock = hrtime(true);
-        $positions = $runs = $kept = [];
+        $arrivals = [];
         foreach ($batch->touched() as $carrier) {
-            $uid = $carrier->feed->uid;
             $window = $batch->chunkOf($carrier);
             if ($window?->opened !== null && $window->asked === null && $window->chunk->last && $carrier->load->slice->isWhole()) {
                 $end = new SourceCommit($window->opened, $window->chunk->at);
-                $this->refusals->atTarget(fn () => $this->landings()->target->sweep($uid, $end), $carrier);
+                $this->refusals->atTarget(fn () => $this->landings()->target->sweep($carrier->feed->uid, $end), $carrier);
             }
-            $runs[$uid] = $this->stream->recorder->run($carrier);
-            $positions[$uid] = $this->positionOf($carrier, $window);
-            $kept[$uid] = $carrier->treating->kept();
+            $arrivals[] = $this->landings()->arrival($carrier, $this->positionOf($carrier, $window));
         }
         // What others have in the spool must be safe before the route's place moves past it.
         $this->spool->flush();
-        $receipts = $this->refusals->atTarget(fn () => $this->landings()->target->commit($positions, $batch->to, $runs, SourceCommit::timeAt($batch->committedAt), $kept));
+        $receipts = $this->refusals->atTarget(fn () => $this->landings()->target->commit($arrivals, $batch->to, SourceCommit::timeAt($batch->committedAt)));
         $now = SteadyClock::micros() + $this->clock->ahead;
         $batch->spent->landing += (hrtime(true) - $clock) / 1e6;
         $all = max(1, array_sum(array_map(static fn (Carrier $c): int => $c->times->changes(), $batch->touched())));

@@ -19,7 +19,7 @@ use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Carrying\Stage;
 use Lighterman\Core\Landing\SharedKeys;
-use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Explained;
@@ -50,7 +50,7 @@ final class Intake
      * @param  callable(): void  $alive  called now and then; taking in hundreds of feeds takes longer than a lease lasts
      * @return bool false when no feed of the route is carried like this any more, and everything for it was removed
      */
-    public function sync(?ChangeLanding $landing, callable $alive): bool
+    public function sync(?LandingSession $landing, callable $alive): bool
     {
         $log = $this->stream->log;
         $rows = DB::table('feeds')->where('route_id', $log->route_id)->where('capture', $log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'join_asked', 'identity', 'rereads', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
@@ -90,7 +90,7 @@ final class Intake
         return true;
     }
 
-    private function follow(Carrier $carrier, \stdClass $row, bool $kept, ?ChangeLanding $landing): void
+    private function follow(Carrier $carrier, \stdClass $row, bool $kept, ?LandingSession $landing): void
     {
         if ($carrier->isKept() && ! $kept) {
             if (! ($this->recording->lookForGaps([$carrier]) && $this->recording->hasShape($carrier))) {
@@ -130,7 +130,7 @@ final class Intake
      * @param  list<array{\stdClass, bool}>  $new  rows, and whether they may not land
      * @param  callable(): void  $alive
      */
-    private function takeIn(array $new, ?ChangeLanding $landing, callable $alive): void
+    private function takeIn(array $new, ?LandingSession $landing, callable $alive): void
     {
         $definitions = Definition::whereIn('id', array_map(static fn (array $n): int => (int) $n[0]->definition_id, $new))->get()->keyBy('id');
         $carriers = $rows = [];
@@ -166,18 +166,23 @@ final class Intake
     }
 
     /** @throws SetApart|Explained */
-    private function admit(Carrier $carrier, \stdClass $row, ChangeLanding $landing): void
+    private function admit(Carrier $carrier, \stdClass $row, LandingSession $landing): void
     {
         $carrier->isKept() || ShapeCheck::agreed($this->stream->source(), $carrier->definition);
         // Where the whole table is to be loaded again, nothing of what had landed is needed.
         $anew = $row->reload !== null && Slice::fromArray(json_decode($row->reload, true))->isWhole();
         $carrier->position = $this->refusals->atTarget(static fn (): Position => $landing->admit($carrier->definition->landedTable(), $carrier->feed->uid, $anew), $carrier);
         $carrier->admitted = true;
+        // What waits of a feed of which nothing has landed is shown by the load that begins now.
+        if ($carrier->hasYetToBegin()) {
+            $carrier->load->comesFirst();
+            Spool::forget($carrier->feed->id);
+        }
         $this->catchUp($carrier, $landing, (int) $row->sequence);
         $carrier->treating->begin(Treating::of($carrier->definition, $this->stream->sourceName(), 0), $landing->sequence($carrier->feed->uid));
     }
 
-    private function begin(Carrier $carrier, \stdClass $row, ?ChangeLanding $landing): void
+    private function begin(Carrier $carrier, \stdClass $row, ?LandingSession $landing): void
     {
         $load = $carrier->load;
         $load->complete = $row->complete_up_to !== null;
@@ -198,7 +203,7 @@ final class Intake
     }
 
     /** What landed before a crash, and was not copied, is copied now. */
-    private function catchUp(Carrier $carrier, ChangeLanding $landing, int $sequence): void
+    private function catchUp(Carrier $carrier, LandingSession $landing, int $sequence): void
     {
         $receipts = $landing->receiptsAfter($carrier->feed->uid, $sequence);
         foreach ($receipts as $receipt) {

@@ -13,8 +13,9 @@ use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
-use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Receipt;
 
 /**
@@ -23,7 +24,7 @@ use Lighterman\Core\Record\Receipt;
  */
 final readonly class Landings
 {
-    public function __construct(private RouteStream $stream, private Refusals $refusals, private Recording $recording, private Loads $loads, public ChangeLanding $target)
+    public function __construct(private RouteStream $stream, private Refusals $refusals, private Recording $recording, private Loads $loads, public LandingSession $target)
     {
     }
 
@@ -48,9 +49,12 @@ final readonly class Landings
      */
     public function commit(Carrier $carrier, Position $to, ?string $sourceTime): Receipt
     {
-        $uid = $carrier->feed->uid;
+        return $this->refusals->atTarget(fn (): array => $this->target->commit([$this->arrival($carrier, $to)], null, $sourceTime), $carrier)[$carrier->feed->uid];
+    }
 
-        return $this->refusals->atTarget(fn (): array => $this->target->commit([$uid => $to], null, [$uid => $this->stream->recorder->run($carrier)], $sourceTime, [$uid => $carrier->treating->kept()]), $carrier)[$uid];
+    public function arrival(Carrier $carrier, Position $to): Arrival
+    {
+        return $carrier->treating->arrival($carrier->feed->uid, $to, $this->stream->recorder->run($carrier));
     }
 
     /** Hands what a feed's plan holds to the target, which may keep it until its transaction ends. */

@@ -10,7 +10,7 @@ use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\Window;
-use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
 
@@ -36,7 +36,7 @@ final readonly class Loads
     }
 
     /** Follows what somebody, or a gap, wants loaded again. */
-    public function follow(Carrier $carrier, \stdClass $row, ?ChangeLanding $landing): void
+    public function follow(Carrier $carrier, \stdClass $row, ?LandingSession $landing): void
     {
         $carrier->rereads->know(json_decode($row->rereads ?? '[]', true));
         $load = $carrier->load;
@@ -69,7 +69,7 @@ final readonly class Loads
     }
 
     /** @param  array<string, mixed>  $asked  as the feed's row has it */
-    private function begin(Carrier $carrier, array $asked, ChangeLanding $landing): void
+    private function begin(Carrier $carrier, array $asked, LandingSession $landing): void
     {
         $carrier->load->begin(Slice::fromArray($asked), $asked['mends'] ?? false);
         $carrier->window = null;

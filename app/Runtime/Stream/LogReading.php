@@ -20,8 +20,9 @@ use Lighterman\Core\Capture\Log\Unclear;
 use Lighterman\Core\Carrying\ReadUpTo;
 use Lighterman\Core\Carrying\Roster;
 use Lighterman\Core\Carrying\SetApart;
-use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\ChangeLog;
+use Lighterman\Core\Port\Holder;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Position\Place;
@@ -49,7 +50,7 @@ final class LogReading
 
     private readonly Spool $spool;
 
-    private ?ChangeLanding $target = null;
+    private ?LandingSession $target = null;
 
     private ?LogReader $reader = null;
 
@@ -139,9 +140,9 @@ final class LogReading
         return true;
     }
 
-    private function openTarget(): ChangeLanding
+    private function openTarget(): LandingSession
     {
-        return $this->systems->target($this->log->route->target)->openChanges($this->log->uid, $this->lease->token, $this->stayAlive(...));
+        return $this->systems->target($this->log->route->target)->landing(Holder::route($this->log->uid, $this->lease->token, $this->stayAlive(...)));
     }
 
     private function open(bool $spoolOnly): ReadUpTo
@@ -277,6 +278,7 @@ final class LogReading
             // It holds this reading, and with it the connections of both sides.
             $this->stream->recorder->copied = null;
             $this->target?->close();
+            $this->target = null;
             $this->reader?->close();
         }
     }

@@ -78,7 +78,7 @@ final class Marks
             return;
         }
         if (isset($said['low'])) {
-            $window->opened = $delivery->openAt() ?? $mark->place;
+            $carrier->opens($window, $delivery->openAt() ?? $mark->place);
         } else {
             $delivery->chunk($carrier, $window);
         }

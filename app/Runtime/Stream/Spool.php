@@ -143,6 +143,11 @@ final class Spool
         }
     }
 
+    public static function forget(int $feedId): void
+    {
+        DB::table('spool')->where('feed_id', $feedId)->delete();
+    }
+
     public static function waiting(int $feedId): int
     {
         return (int) DB::table('spool')->where('feed_id', $feedId)->sum('changes');

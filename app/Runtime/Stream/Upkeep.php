@@ -9,7 +9,7 @@ use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\ReadUpTo;
 use Lighterman\Core\Landing\SourceCommit;
-use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
@@ -79,7 +79,7 @@ final class Upkeep
     }
 
     /** Looks what the source keeps for this route, and whether anybody has meddled with either side. */
-    public function measure(?ChangeLanding $target): void
+    public function measure(?LandingSession $target): void
     {
         $gaps = (int) config('lighterman.gap_seconds');
         $now = SteadyClock::seconds();

@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Format\CopyText;
@@ -16,6 +15,7 @@ use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\NetChanges;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
+use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
@@ -26,7 +26,7 @@ use LogicException;
  * and become files of the table when the delivery ends: of rows kept by key the last state counts, versions are linked by
  * their places, and a journal has them all.
  */
-final class ChangeTable
+final class ChangeTable implements FeedFiles
 {
     private readonly Stage $stage;
 
@@ -47,8 +47,10 @@ final class ChangeTable
 
     private LandedFiles $was;
 
+    private bool $begun = false;
+
     /** @param  int  $index  tells the tables of a route apart */
-    public function __construct(Folder $folder, private readonly Engine $engine, public readonly LandedTable $landed, string $work, private readonly int $index)
+    public function __construct(Folder $folder, private readonly Engine $engine, private readonly LandedTable $landed, string $work, private readonly int $index)
     {
         $this->stage = new Stage("{$work}/changes-{$index}.txt", [new Column('lm_n', Type::of(TypeKind::Int64)), new Column('lm_op', Type::of(TypeKind::Text)), ...$landed->columns()]);
         $this->files = new TableWriter($folder, $engine, $landed, $work, $index);
@@ -58,34 +60,41 @@ final class ChangeTable
         $this->was = LandedFiles::of($landed);
     }
 
-    /**
-     * Begins a delivery.
-     *
-     * @param  string  $prefix  of names of files, which no other delivery has
-     */
-    public function begin(LandedFiles $was, int $sequence, string $prefix): void
+    public function landed(): LandedTable
     {
-        $this->was = $was;
-        $this->number = $this->read = 0;
-        $this->stage->clear();
-        $this->files->begin($was, $sequence, $prefix, merges: false, replaces: false);
+        return $this->landed;
+    }
+
+    /**
+     * Begins a delivery, unless it has begun.
+     *
+     * @param  Page  $was  what the feed has landed before it
+     */
+    public function begin(Page $was): void
+    {
+        if (! $this->begun) {
+            $this->begun = true;
+            $this->was = $was->tables[(string) $this->landed->name];
+            $this->number = $this->read = 0;
+            $this->files->begin($this->was, $was->sequence + 1, $was->nextPrefix(), merges: false, replaces: false);
+        }
+    }
+
+    public function hasAny(): bool
+    {
+        return $this->begun && $this->read > 0;
     }
 
     public function clear(): void
     {
+        $this->begun = false;
         $this->stage->clear();
         $this->files->clear();
     }
 
-    /** @return array<string, true> names of the files made since begin(), as a writer hands them over */
     public function handOver(): array
     {
         return $this->files->handOver();
-    }
-
-    public function hasChanges(): bool
-    {
-        return $this->read > 0;
     }
 
     public function add(ChangePlan $plan, string $now): void
@@ -274,7 +283,6 @@ final class ChangeTable
         return "seen_{$this->index}";
     }
 
-    /** @return array{LandedFiles, Counts, int} what the table consists of now, what became of the changes, and how many were read */
     public function finish(): array
     {
         [$files, $counts] = match (true) {
@@ -285,25 +293,20 @@ final class ChangeTable
         $files = $this->files->joined($files);
         $rest = $this->read - $counts->inserted - $counts->updated - $counts->unchanged - $counts->deleted;
 
-        return [$files, $counts->plus(new Counts(0, superseded: $rest)), $this->read];
+        return [[(string) $this->landed->name => $files], $counts->plus(new Counts(0, superseded: $rest)), $this->read];
     }
 
-    /**
-     * Joins all small files, outside a delivery.
-     *
-     * @return LandedFiles the same object if there was nothing to join
-     */
-    public function joined(LandedFiles $was, int $sequence, string $prefix): LandedFiles
+    public function joined(Page $was, string $prefix): array
     {
-        $this->was = $was;
+        $name = (string) $this->landed->name;
 
-        return $this->files->joinedBy($was, $sequence, $prefix);
+        return [$name => $this->files->joinedBy($was->tables[$name], $was->sequence, $prefix)];
     }
 
-    /** @param  LandedFiles|null  $before  null for what it was when the delivery began */
-    public function name(LandedFiles $now, ?LandedFiles $before = null): void
+    public function name(array $now, array $before): void
     {
-        $this->files->name($now, $before ?? $this->was);
+        $name = (string) $this->landed->name;
+        $this->files->name($now[$name], $before[$name]);
     }
 
     /** @return array{LandedFiles, Counts} */

@@ -4,222 +4,119 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Connectors\Counts;
+use Closure;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
-use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\SteadyClock;
-use Lighterman\Connectors\Unit;
-use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
+use LogicException;
 
-/**
- * Writes one feed's batches to files. Several batches become one delivery, so that there are not many small files; a
- * delivery counts once its page is written.
- */
+/** Lands rows and changes of feeds in a lake: whole deliveries of them, which count once the holder's next page is written. */
 final class LakeLanding implements LandingSession
 {
-    /** @var array<string, TableWriter> by fork */
-    private readonly array $writers;
+    /** Receipts of a feed that are kept beside those not copied yet. The page is written whole each time. */
+    private const RECEIPTS = 5;
 
-    private ?Unit $unit = null;
+    private ?Engine $engine = null;
 
-    private float $begun = 0.0;
+    /** @var array<string, int> number of the last receipt that Lighterman's own database has, by feed */
+    private array $copied = [];
 
-    /** Whether rows need not be looked for among those that are there. */
-    private bool $straight;
+    /** @var array<string, RowFiles|ChangeTable> by feed */
+    private array $files = [];
 
-    private bool $merges = false;
+    /** Tables that are landed in, those of forks too. */
+    private int $tables = 0;
 
-    private ?Batch $last = null;
+    /** @var array<string, SeenFiles> by feed, of those whose whole table is being loaded again */
+    private array $seen = [];
 
-    private int $run = 0;
+    /** @var list<string> feeds that the delivery under way has swept */
+    private array $swept = [];
 
-    /** Lines of the keys of rows that are kept out from now on. */
-    private string $gone = '';
-
-    public function __construct(private readonly Folder $folder, private readonly Ledger $ledger, private readonly Engine $engine, private readonly LandedTable $landed, private Page $page, string $work)
-    {
-        $writers = [];
-        foreach ($landed->tables() as $fork => $table) {
-            $writers[$fork] = new TableWriter($folder, $engine, $table, $work, count($writers));
-        }
-        $this->writers = $writers;
-        // A crash may have come between a page and the fixed names of its files.
-        $this->nameFiles($page->tables, $page->tables);
-        $this->straight = ! $landed->repeats && array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $page->tables)) === 0;
-    }
-
-    public function position(): Position
-    {
-        return $this->page->position;
-    }
-
-    public function sequence(): int
-    {
-        return $this->page->sequence;
-    }
-
-    public function receiptsAfter(int $sequence): array
-    {
-        return array_values(array_filter($this->page->receipts, static fn (Receipt $r): bool => $r->sequence > $sequence));
-    }
-
-    public function land(Batch $batch, int $run): ?Receipt
-    {
-        return $this->guarded(function () use ($batch, $run): ?Receipt {
-            $unit = $this->unit ??= $this->begin($batch, beside: false);
-            $this->put($batch, $unit, $run);
-            if (! $batch->closes) {
-                return null;
-            }
-            $long = $unit->rows >= $this->landed->writing->rows || SteadyClock::seconds() - $this->begun >= $this->landed->writing->seconds;
-
-            return $long || $this->landed->landing === Landing::Replace ? $this->finish() : null;
-        });
-    }
-
-    public function settle(): ?Receipt
-    {
-        // What does not close a delivery is read again.
-        return $this->unit !== null && $this->last?->closes ? $this->guarded(fn (): Receipt => $this->finish()) : null;
-    }
-
-    public function again(Batch $batch, int $run): Receipt
-    {
-        return $this->guarded(function () use ($batch, $run): Receipt {
-            $this->unit = $this->begin($batch, beside: true);
-            $this->put($batch, $this->unit, $run);
-
-            return $this->finish();
-        });
-    }
-
-    public function close(): void
-    {
-        $this->abandon();
-        $this->engine->close();
-    }
-
-    /** @param  bool  $beside  whether rows go beside those that are there, whatever the landing */
-    private function begin(Batch $batch, bool $beside): Unit
-    {
-        if (! $this->page->position->equals($batch->from)) {
-            throw SystemTrouble::passing(Reason::PositionMoved, 'The feed stands at another position in the lake than the batch begins at.', 'Lighterman reads the position again and goes on from there.');
-        }
-        $sequence = $this->page->sequence + 1;
-        // A first load that began with nothing there reads each key once; nothing that is there can be one of its rows.
-        $this->straight = $this->straight && ! $beside && $batch->from->isLoading();
-        $this->merges = $this->landed->landing === Landing::Upsert && ! $this->straight;
-        $prefix = Page::prefix($this->page->feed, $sequence, $this->page->token);
-        foreach ($this->landed->tables() as $fork => $table) {
-            $this->writers[$fork]->begin($this->page->tables[(string) $table->name], $sequence, $prefix, $this->merges, $this->landed->landing === Landing::Replace && ! $beside);
-        }
-        $this->begun = SteadyClock::seconds();
-        $this->gone = '';
-
-        return new Unit($batch->from, $sequence, self::now());
-    }
-
-    private function put(Batch $batch, Unit $unit, int $run): void
-    {
-        foreach ($batch->parts() as $fork => $lines) {
-            if ($lines !== '') {
-                $this->writers[$fork]->write($unit->stamped($lines, $this->landed->stamps, $batch));
-            }
-        }
-        $this->gone .= $batch->gone;
-        $unit->add($batch);
-        [$this->last, $this->run] = [$batch, $run];
-    }
-
-    private function finish(): Receipt
-    {
-        [$unit, $last] = [$this->unit, $this->last];
-        if ($unit === null || $last === null) {
-            throw new \LogicException('There is nothing to finish.');
-        }
-        $tables = $this->page->tables;
-        $counts = new Counts(0);
-        $keys = $this->merges ? array_map(static fn (TableWriter $w): string => $w->staged(), $this->writers) : [];
-        foreach ($this->landed->tables() as $fork => $table) {
-            $leaving = array_diff_key($keys, [$fork => true]);
-            if ($this->gone !== '' && $this->merges) {
-                $leaving[] = $this->goneKeys();
-            }
-            [$files, $own] = $this->writers[$fork]->finish($this->merges ? implode(' UNION ALL ', $leaving) : '');
-            $tables[(string) $table->name] = $this->writers[$fork]->joined($files);
-            $counts = $counts->plus($own);
-        }
-        $receipt = $unit->receipt($this->run, $last, $counts, self::now());
-        $this->turn($this->page->landed($receipt, $tables, SteadyClock::time()));
-
-        return $receipt;
-    }
-
-    /** Commits what was made. */
-    private function turn(Page $next): void
-    {
-        $made = array_merge(...array_values(array_map(static fn (TableWriter $w): array => $w->handOver(), $this->writers)));
-        $this->ledger->write($next, $made);
-        $this->nameFiles($next->tables, $this->page->tables);
-        // Those whose time is over, and those that were joined before they ever counted.
-        $gone = array_diff_key($this->page->kept() + $made, $next->kept());
-        array_map($this->folder->delete(...), array_keys($gone));
-        $this->page = $next;
-        $this->abandon();
-    }
-
-    public function join(): ?JoinedFiles
-    {
-        return $this->guarded(function (): ?JoinedFiles {
-            $this->abandon();
-            $tables = $this->page->tables;
-            foreach ($this->landed->tables() as $fork => $table) {
-                $name = (string) $table->name;
-                $tables[$name] = $this->writers[$fork]->joinedBy($tables[$name], $this->page->sequence, $this->page->joinPrefix($this->page->number + 1));
-            }
-            if ($tables === $this->page->tables) {
-                return null;
-            }
-            $count = static fn (Page $page): int => array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $page->tables));
-            $before = $count($this->page);
-            $this->turn($this->page->joined($tables, SteadyClock::time()));
-
-            return new JoinedFiles($before, $count($this->page));
-        });
-    }
+    private string $now = '';
 
     /**
-     * @param  array<string, LandedFiles>  $now
-     * @param  array<string, LandedFiles>  $before
+     * @param  Closure(bool $ordered): Engine  $start  starts an engine
+     * @param  BookPage  $page  taken by the holder of the token
+     * @param  string  $work  absolute folder for files that are being made
+     * @param  Closure(LandedTable, array<string, LandedFiles>): void  $prepare  refuses a table that cannot be landed in; the second are those that the feed has landed
      */
-    private function nameFiles(array $now, array $before): void
+    public function __construct(private readonly Folder $folder, private readonly Ledger $ledger, private readonly Closure $start, private BookPage $page, private readonly string $work, private readonly Closure $prepare)
     {
-        foreach ($this->landed->tables() as $fork => $table) {
-            $this->writers[$fork]->name($now[(string) $table->name], $before[(string) $table->name]);
-        }
     }
 
-    /** Keys of rows that are kept out from now on, as a query. */
-    private function goneKeys(): string
+    public function position(): ?string
     {
-        $rows = [];
-        foreach (explode("\n", substr($this->gone, 0, -1)) as $line) {
-            $rows[] = '('.implode(', ', array_map(fn (?string $v, string $k): string => TypeMap::value($v, $this->landed->shape->column($k)->type ?? throw new \LogicException("{$k} does not land.")), CopyText::row($line), $this->landed->key)).')';
+        return $this->page->place;
+    }
+
+    public function pace(): float
+    {
+        return $this->files === [] ? 0.0 : (float) min(array_map(static fn (FeedFiles $f): int => $f->landed()->writing->seconds, $this->files));
+    }
+
+    public function admit(LandedTable $landed, string $feed, bool $anew = false): Position
+    {
+        // A feed that begins anew was taken out of it by a page that was not written here.
+        $this->page = $this->demandLease();
+        $was = $this->page->feeds[$feed] ?? Page::first($feed, $this->page->token);
+        ($this->prepare)($landed, $was->tables);
+        $tables = [];
+        foreach ($landed->tables() as $table) {
+            $name = (string) $table->name;
+            $tables[$name] = isset($was->tables[$name]) ? $was->tables[$name]->becoming(LandedFiles::of($table)) : LandedFiles::of($table);
+        }
+        $changed = array_filter($tables, static fn (LandedFiles $t, string $name): bool => ! isset($was->tables[$name]) || count($t->eras) !== count($was->tables[$name]->eras) || $t->partitionBy !== $was->tables[$name]->partitionBy, ARRAY_FILTER_USE_BOTH);
+        $page = $was->having($tables + $was->tables, array_values(array_unique([...$was->created, ...array_keys(array_diff_key($tables, $was->tables))])));
+        if ($changed !== [] || ! isset($this->page->feeds[$feed])) {
+            $this->turn($this->page->landed([$feed => $page], null));
+        }
+        // Rows that come again count in their order.
+        $this->engine ??= ($this->start)($landed->repeats);
+        $this->files[$feed] = $landed->bringsChanges
+            ? new ChangeTable($this->folder, $this->engine, $landed, $this->work, $this->tables)
+            : new RowFiles($this->folder, $this->engine, $landed, $this->work, $this->tables, $page->tables);
+        $this->tables += count($landed->tables());
+        // A crash may have come between a page and the fixed names of its files.
+        $this->files[$feed]->name($page->tables, $page->tables);
+        $seen = $landed->bringsChanges ? SeenFiles::underWay($this->folder, $feed) : null;
+        if ($seen !== null) {
+            $this->seen[$feed] = $seen;
         }
 
-        return 'SELECT * FROM (VALUES '.implode(', ', $rows).')';
+        return $page->position;
+    }
+
+    public function sequence(string $feed): int
+    {
+        return $this->feed($feed)->sequence;
+    }
+
+    public function receiptsAfter(string $feed, int $sequence): array
+    {
+        return array_values(array_filter($this->feed($feed)->receipts, static fn (Receipt $r): bool => $r->sequence > $sequence));
+    }
+
+    public function begin(): void
+    {
+        // Another page of the same holder takes a feed out that begins anew.
+        $this->page = $this->demandLease();
+        $this->now = self::now();
+        $this->forget();
     }
 
     private static function now(): string
@@ -228,33 +125,195 @@ final class LakeLanding implements LandingSession
     }
 
     /**
+     * Whoever takes the book clears away what others were making.
+     *
+     * @throws LeaseLost
+     */
+    private function demandLease(): BookPage
+    {
+        $last = $this->ledger->last($this->page->book);
+
+        return $last?->token === $this->page->token ? $last : throw LeaseLost::to($last->token ?? PHP_INT_MAX, $this->page->token);
+    }
+
+    public function put(string $feed, Batch $batch, bool $beside = false): void
+    {
+        $files = $this->files[$feed];
+        $files instanceof RowFiles || throw new LogicException("{$feed} brings changes.");
+        $page = $this->feed($feed);
+        if (! $files->hasAny() && ! $page->position->equals($batch->from)) {
+            throw SystemTrouble::passing(Reason::PositionMoved, 'The feed stands at another position in the lake than the batch begins at.', 'Lighterman reads the position again and goes on from there.');
+        }
+        $this->named($feed, fn () => $files->put($batch, $page, $this->now, $beside));
+    }
+
+    public function apply(string $feed, ChangePlan $plan): void
+    {
+        if ($plan->changes() > 0) {
+            $this->named($feed, function () use ($feed, $plan): void {
+                $this->changes($feed)->add($plan, $this->now);
+                ($this->seen[$feed] ?? null)?->add($plan->keys());
+            });
+        }
+    }
+
+    /** A feed's table, ready for changes of the delivery under way. */
+    private function changes(string $feed): ChangeTable
+    {
+        $table = $this->files[$feed];
+        $table instanceof ChangeTable || throw new LogicException("{$feed} brings rows.");
+        $table->begin($this->feed($feed));
+
+        return $table;
+    }
+
+    public function noteKeys(string $feed, bool $whole): void
+    {
+        // What the holder of the lease has noted decides what is deleted, so nobody else may drop it.
+        $this->demandLease();
+        // What an earlier load had noted tells nothing about this one.
+        ($this->seen[$feed] ?? null)?->drop();
+        unset($this->seen[$feed]);
+        if ($whole && $this->files[$feed]->landed()->isSwept()) {
+            $this->seen[$feed] = SeenFiles::begin($this->folder, $feed);
+        }
+    }
+
+    public function sweep(string $feed, SourceCommit $commit): void
+    {
+        $seen = $this->seen[$feed] ?? null;
+        if ($seen !== null) {
+            // After every change of the moment at which the load ended.
+            $this->named($feed, fn () => $this->changes($feed)->leave($commit, 0xFFFFFFFF, $this->now, $seen));
+            $this->swept[] = $feed;
+        }
+    }
+
+    public function truncate(string $feed, SourceCommit $commit, int $number): void
+    {
+        $this->named($feed, fn () => $this->changes($feed)->leave($commit, $number, $this->now));
+    }
+
+    public function commit(array $arrivals, ?Place $place, ?string $sourceTime): array
+    {
+        $receipts = $pages = [];
+        foreach ($arrivals as $arrival) {
+            $feed = $arrival->feed;
+            $page = $this->feed($feed);
+            [$tables, $counts, $came] = $this->files[$feed]->hasAny() ? $this->named($feed, $this->files[$feed]->finish(...)) : [[], new Counts(0), 0];
+            $receipts[$feed] = new Receipt($page->sequence + 1, $page->position->bare(), $arrival, $came, $counts, $sourceTime, self::now());
+            $pages[$feed] = $page->landed($receipts[$feed], $tables + $page->tables, SteadyClock::time(), self::RECEIPTS + max(0, $page->sequence - ($this->copied[$feed] ?? 0)));
+        }
+        array_map(static fn (SeenFiles $s) => $s->flush(), $this->seen);
+        $this->settle($pages, $place);
+
+        return $receipts;
+    }
+
+    public function demandKept(array $feeds): void
+    {
+        // A file of a lake that somebody removed shows when it is read.
+    }
+
+    public function join(string $feed): ?JoinedFiles
+    {
+        $this->begin();
+        $files = $this->files[$feed] ?? throw SystemTrouble::passing(Reason::NotTakenIn, 'The feed could not be taken in by the lake.', 'See what its page says, mend that, and ask again.');
+        try {
+            $page = $this->feed($feed);
+            $tables = $this->named($feed, fn (): array => $files->joined($page, $page->joinPrefix($this->page->number + 1))) + $page->tables;
+            if (array_filter($tables, static fn (LandedFiles $t, string $name): bool => $t !== $page->tables[$name], ARRAY_FILTER_USE_BOTH) === []) {
+                return null;
+            }
+            $joined = $page->joined($tables, SteadyClock::time());
+            $this->settle([$feed => $joined], null);
+
+            return new JoinedFiles($page->files(), $joined->files());
+        } finally {
+            $this->forget();
+        }
+    }
+
+    /**
+     * Commits. What follows the page is done again after a crash, when the book is next taken.
+     *
+     * @param  array<string, Page>  $pages
+     */
+    private function settle(array $pages, ?Place $place): void
+    {
+        $before = $this->page;
+        $made = array_merge([], ...array_values(array_map(static fn (FeedFiles $f): array => $f->handOver(), $this->files)));
+        $this->turn($this->page->landed($pages, $place), $made);
+        foreach ($pages as $feed => $page) {
+            $page->tables === $before->feeds[$feed]->tables || $this->files[$feed]->name($page->tables, $before->feeds[$feed]->tables);
+            array_map($this->folder->delete(...), array_keys(array_diff_key($before->feeds[$feed]->kept(), $page->kept())));
+            $made = array_diff_key($made, $page->kept());
+        }
+        // Those that were joined before they ever counted.
+        array_map($this->folder->delete(...), array_keys($made));
+        foreach ($this->swept as $feed) {
+            $this->seen[$feed]->drop();
+            unset($this->seen[$feed]);
+        }
+        $this->forget();
+    }
+
+    public function copied(string $feed, int $sequence): void
+    {
+        $this->copied[$feed] = $sequence;
+    }
+
+    public function forgetReceipts(int $days): void
+    {
+        // A page keeps a few anyway.
+    }
+
+    public function rollback(): void
+    {
+        array_map(static fn (SeenFiles $s) => $s->forgetPending(), $this->seen);
+        $this->forget();
+    }
+
+    public function close(): void
+    {
+        $this->forget();
+        $this->engine?->close();
+    }
+
+    private function forget(): void
+    {
+        $this->swept = [];
+        array_map(static fn (FeedFiles $f) => $f->clear(), $this->files);
+    }
+
+    /** @param  array<string, true>  $made  files that were made for the page */
+    private function turn(BookPage $next, array $made = []): void
+    {
+        $this->ledger->write($next, $made);
+        $this->page = $next;
+    }
+
+    private function feed(string $feed): Page
+    {
+        return $this->page->feeds[$feed] ?? throw SystemTrouble::passing(Reason::PositionMoved, "The lake knows nothing of the feed {$feed} any more.", 'Lighterman takes it in again.');
+    }
+
+    /**
+     * What is refused must say whose it is.
+     *
      * @template T
      *
      * @param  callable(): T  $do
      * @return T
      */
-    private function guarded(callable $do): mixed
+    private function named(string $feed, callable $do): mixed
     {
         try {
             return $do();
         } catch (EngineError|SystemTrouble $e) {
-            $this->abandon();
-            // Whoever takes the feed clears away what others were making.
-            $token = $this->ledger->last($this->page->feed)->token ?? PHP_INT_MAX;
-            throw match (true) {
-                $token !== $this->page->token => LeaseLost::to($token, $this->page->token),
-                $e instanceof SystemTrouble => $e,
-                default => SystemTrouble::lasting(Reason::Refused, "{$this->landed->name}: {$e->getMessage()}", 'Correct what the message names and try again.'),
-            };
-        }
-    }
-
-    public function abandon(): void
-    {
-        $this->unit = $this->last = null;
-        $this->gone = '';
-        foreach ($this->writers as $writer) {
-            $writer->clear();
+            $this->demandLease();
+            $trouble = $e instanceof SystemTrouble ? $e : SystemTrouble::lasting(Reason::Refused, "{$this->files[$feed]->landed()->name}: {$e->getMessage()}", 'Correct what the message names and try again.');
+            throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
         }
     }
 }

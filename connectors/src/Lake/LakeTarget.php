@@ -4,14 +4,13 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Closure;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Port\ChangeLanding;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\KeptFiles;
 use Lighterman\Core\Port\KeptTable;
 use Lighterman\Core\Port\LandedEntry;
@@ -144,26 +143,18 @@ final class LakeTarget implements TargetSystem
         return "{$landed->name->schema}/{$landed->name->name}/".implode('', $folders)."….{$landed->writing->ending()}\n".json_encode($values, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRETTY_PRINT);
     }
 
-    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null, bool $anew = false): LandingSession
+    public function landing(Holder $holder): LandingSession
     {
         $this->demandFolder();
-        $last = $this->ledger->last($feed) ?? Page::first($feed, $token);
-        if ($last->token > $token) {
-            throw LeaseLost::to($last->token, $token);
+        $last = $this->ledger->last(BookPage::nameFor($holder)) ?? BookPage::first(BookPage::nameFor($holder));
+        if ($last->token > $holder->token) {
+            throw LeaseLost::to($last->token, $holder->token);
         }
-        $this->demandReady($landed, $last->tables);
-        $tables = $last->tables;
-        $created = $last->created;
-        foreach ($landed->tables() as $table) {
-            $name = (string) $table->name;
-            $created = isset($tables[$name]) ? $created : [...$created, $name];
-            $tables[$name] = isset($tables[$name]) ? $tables[$name]->becoming(LandedFiles::of($table)) : LandedFiles::of($table);
-        }
-        $page = $last->claimed($token, SteadyClock::time())->having($tables, array_values(array_unique($created)));
+        $page = $last->claimed($holder->token, SteadyClock::time());
         $this->ledger->write($page);
-        $this->sweep($page);
+        array_map($this->sweep(...), $page->feeds);
 
-        return new LakeLanding($this->folder, $this->ledger, $this->settings->engine($landed->repeats, alive: $alive), $landed, $page, $this->folder->workplace($feed, $token));
+        return new LakeLanding($this->folder, $this->ledger, fn (bool $ordered): Engine => $this->settings->engine($ordered, alive: $holder->alive), $page, $this->folder->workplace($holder->of, $holder->token), $this->demandReady(...));
     }
 
     /** Removes what a crash has left: files that were placed and never counted. */
@@ -185,20 +176,6 @@ final class LakeTarget implements TargetSystem
         // A file of a lake that somebody removed shows when it is read.
     }
 
-    public function openChanges(string $route, int $token, ?Closure $alive = null): ChangeLanding
-    {
-        $this->demandFolder();
-        $last = $this->ledger->lastOfRoute($route) ?? RoutePage::first($route);
-        if ($last->token > $token) {
-            throw LeaseLost::to($last->token, $token);
-        }
-        $page = $last->claimed($token, SteadyClock::time());
-        $this->ledger->writeRoute($page);
-        array_map($this->sweep(...), $page->feeds);
-
-        return new LakeChangeLanding($this->folder, $this->ledger, $this->settings->engine(alive: $alive), $page, $this->folder->workplace($route, $token), $this->demandReady(...));
-    }
-
     /**
      * @param  array<string, LandedFiles>  $own  tables that the feed has landed
      *
@@ -213,13 +190,13 @@ final class LakeTarget implements TargetSystem
 
     public function discard(string $feed): void
     {
-        $route = $this->ledger->routeOf($feed);
-        $page = $route->feeds[$feed] ?? $this->ledger->last($feed);
-        if ($page === null) {
+        $book = $this->ledger->bookOf($feed);
+        $page = $book->feeds[$feed] ?? null;
+        if ($book === null || $page === null) {
             return;
         }
         // The page comes first: from then on none of the files counts.
-        $route === null ? $this->ledger->write($page->emptied()) : $this->ledger->writeRoute($route->without($feed));
+        $this->ledger->write($book->without($feed));
         (SeenFiles::underWay($this->folder, $feed))?->drop();
         foreach ([...array_keys($page->kept()), ...array_merge(...array_values(array_map(static fn (LandedFiles $t): array => $t->fixedNames(), $page->tables)))] as $name) {
             $this->folder->delete($name);

@@ -4,11 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Port\LeaseLost;
 
 /**
- * What feeds have landed in a lake: for each feed a book of numbered pages, of which the last one holds.
+ * What feeds have landed in a lake: books of numbered pages, of which the last one holds.
  *
  * A page is written whole under a name that nobody else has taken, so that whoever writes the next one has read the one
  * before: this is the commit, and what fences off a worker that has lost its lease.
@@ -28,18 +27,11 @@ final readonly class Ledger
     {
     }
 
-    public function last(string $feed): ?Page
+    public function last(string $book): ?BookPage
     {
-        $text = $this->lastText("feeds/{$feed}");
+        $text = $this->lastText($book);
 
-        return $text === null ? null : Page::fromJson($text);
-    }
-
-    public function lastOfRoute(string $route): ?RoutePage
-    {
-        $text = $this->lastText("routes/{$route}");
-
-        return $text === null ? null : RoutePage::fromJson($text);
+        return $text === null ? null : BookPage::fromJson($text);
     }
 
     private function lastText(string $book): ?string
@@ -56,18 +48,12 @@ final readonly class Ledger
         return null;
     }
 
-    /** @return list<Page> the last page of every feed */
+    /** @return list<Page> what every feed has landed */
     public function all(): array
     {
-        $pages = array_map(Page::fromJson(...), array_values(array_diff_key($this->lastTexts('feeds'), [self::FOUND => true])));
+        $pages = array_map(BookPage::fromJson(...), [...array_values(array_diff_key($this->lastTexts('feeds'), [self::FOUND => true])), ...array_values($this->lastTexts('routes'))]);
 
-        return [...$pages, ...array_merge(...array_map(static fn (RoutePage $r): array => array_values($r->feeds), $this->routes()))];
-    }
-
-    /** @return list<RoutePage> the last page of every route */
-    private function routes(): array
-    {
-        return array_map(RoutePage::fromJson(...), array_values($this->lastTexts('routes')));
+        return array_merge([], ...array_map(static fn (BookPage $b): array => array_values($b->feeds), $pages));
     }
 
     /**
@@ -94,16 +80,16 @@ final readonly class Ledger
         return array_filter($last, is_string(...));
     }
 
-    /** The route that lands the changes of a feed; null if none does. */
-    public function routeOf(string $feed): ?RoutePage
+    /** The book in which a feed stands; null if it is in none. */
+    public function bookOf(string $feed): ?BookPage
     {
-        foreach ($this->routes() as $route) {
-            if (isset($route->feeds[$feed])) {
-                return $route;
+        foreach (array_map(BookPage::fromJson(...), $this->lastTexts('routes')) as $book) {
+            if (isset($book->feeds[$feed])) {
+                return $book;
             }
         }
 
-        return null;
+        return $this->last(BookPage::ofFeed($feed));
     }
 
     /** @return array<string, LandedFiles> the tables that feeds have landed, by name */
@@ -121,7 +107,7 @@ final readonly class Ledger
     /** @return array<string, LandedFiles> the tables that a scan has found, by name */
     public function found(): array
     {
-        return $this->last(self::FOUND)->tables ?? [];
+        return $this->last(BookPage::ofFeed(self::FOUND))->feeds[self::FOUND]->tables ?? [];
     }
 
     /** @return array<string, LandedFiles> all tables of the lake, by name */
@@ -133,8 +119,8 @@ final readonly class Ledger
     /** @param  array<string, LandedFiles>  $tables  that a scan has found, instead of those it had found before */
     public function replaceFound(array $tables): void
     {
-        $last = $this->last(self::FOUND) ?? Page::first(self::FOUND, 0);
-        $this->write($last->claimed(0, SteadyClock::time())->having($tables, []));
+        $last = $this->last(BookPage::ofFeed(self::FOUND)) ?? BookPage::first(BookPage::ofFeed(self::FOUND));
+        $this->write($last->landed([self::FOUND => Page::first(self::FOUND, 0)->having($tables, [])], null));
     }
 
     /**
@@ -142,22 +128,10 @@ final readonly class Ledger
      *
      * @throws LeaseLost if somebody else has written a page since; then none of those files is left
      */
-    public function write(Page $page, array $made = []): void
+    public function write(BookPage $page, array $made = []): void
     {
-        if (! $this->turn("feeds/{$page->feed}", $page->number, $page->toJson())) {
-            $this->lost($this->last($page->feed), $page->token, $made);
-        }
-    }
-
-    /**
-     * @param  array<string, true>  $made  files that were made for the page
-     *
-     * @throws LeaseLost if somebody else has written a page since; then none of those files is left
-     */
-    public function writeRoute(RoutePage $page, array $made = []): void
-    {
-        if (! $this->turn("routes/{$page->route}", $page->number, $page->toJson())) {
-            $this->lost($this->lastOfRoute($page->route), $page->token, $made);
+        if (! $this->turn($page->book, $page->number, $page->toJson())) {
+            $this->lost($this->last($page->book), $page->token, $made);
         }
     }
 
@@ -168,7 +142,7 @@ final readonly class Ledger
      *
      * @throws LeaseLost
      */
-    private function lost(Page|RoutePage|null $last, int $token, array $made): never
+    private function lost(?BookPage $last, int $token, array $made): never
     {
         // A store may have taken a page and failed to say so; what that page counts stays.
         array_map($this->folder->delete(...), array_keys(array_diff_key($made, $last?->kept() ?? [])));

@@ -7,37 +7,45 @@ namespace Lighterman\Connectors\Lake;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
 
-/** What a feed has landed in a lake, as it stands after one commit: its position, its tables and the files they consist of. */
+/** What one feed has landed in a lake, as it stands after one commit: its position, its tables and the files they consist of. */
 final readonly class Page
 {
-    /** Receipts that are kept; Lighterman's own database has them all. */
-    private const RECEIPTS = 100;
-
     /** Seconds for which a file that no longer belongs to a table may still be read. */
     public const GRACE = 900;
 
     /**
-     * @param  int  $number  of the page; every commit writes the next
-     * @param  int  $token  fencing token of whoever wrote it
+     * @param  int  $token  fencing token of whoever carries the feed
      * @param  int  $sequence  number of the last receipt
      * @param  array<string, LandedFiles>  $tables  by name
      * @param  list<string>  $created  tables that were made for the feed
      * @param  array<string, int>  $retired  files that no longer belong to a table, and since when, Unix time
      * @param  list<Receipt>  $receipts  the latest
      */
-    public function __construct(public string $feed, public int $number, public int $token, public int $sequence, public Position $position, public array $tables, public array $created, public array $retired, public array $receipts)
+    public function __construct(public string $feed, public int $token, public int $sequence, public Position $position, public array $tables, public array $created, public array $retired, public array $receipts)
     {
     }
 
     public static function first(string $feed, int $token): self
     {
-        return new self($feed, 0, $token, 0, Position::start(), [], [], [], []);
+        return new self($feed, $token, 0, Position::start(), [], [], [], []);
     }
 
     /** What names of files of one delivery of a feed begin with; no other delivery has it. */
     public static function prefix(string $feed, int $sequence, int $token): string
     {
         return substr(str_replace('-', '', $feed), 0, 8)."-{$sequence}-{$token}";
+    }
+
+    /** What names of files of the delivery that comes next begin with. */
+    public function nextPrefix(): string
+    {
+        return self::prefix($this->feed, $this->sequence + 1, $this->token);
+    }
+
+    /** How many files its tables consist of. */
+    public function files(): int
+    {
+        return array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $this->tables));
     }
 
     /** What names of files begin with that are joined by the page after this one; nothing else has it. */
@@ -49,13 +57,7 @@ final readonly class Page
     /** The page that follows when the feed is taken by the holder of a token. */
     public function claimed(int $token, int $now): self
     {
-        return new self($this->feed, $this->number + 1, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->stillRead($now), $this->receipts);
-    }
-
-    /** The page that follows when the feed is to begin anew. The book goes on, so that a worker held up since before cannot. */
-    public function emptied(): self
-    {
-        return new self($this->feed, $this->number + 1, $this->token, 0, Position::start(), [], [], [], []);
+        return new self($this->feed, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->stillRead($now), $this->receipts);
     }
 
     /**
@@ -64,9 +66,9 @@ final readonly class Page
      * @param  array<string, LandedFiles>  $tables
      * @param  int  $receipts  that are kept
      */
-    public function landed(Receipt $receipt, array $tables, int $now, int $receipts = self::RECEIPTS): self
+    public function landed(Receipt $receipt, array $tables, int $now, int $receipts): self
     {
-        return new self($this->feed, $this->number + 1, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created, $this->retiring($tables, $now), array_slice([...$this->receipts, $receipt], -$receipts));
+        return new self($this->feed, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created, $this->retiring($tables, $now), array_slice([...$this->receipts, $receipt], -$receipts));
     }
 
     /**
@@ -76,7 +78,7 @@ final readonly class Page
      */
     public function joined(array $tables, int $now): self
     {
-        return new self($this->feed, $this->number + 1, $this->token, $this->sequence, $this->position, $tables, $this->created, $this->retiring($tables, $now), $this->receipts);
+        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $this->created, $this->retiring($tables, $now), $this->receipts);
     }
 
     /**
@@ -104,7 +106,7 @@ final readonly class Page
      */
     public function having(array $tables, array $created): self
     {
-        return new self($this->feed, $this->number, $this->token, $this->sequence, $this->position, $tables, $created, $this->retired, $this->receipts);
+        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $created, $this->retired, $this->receipts);
     }
 
     /** @return array<string, true> files that must stay */
@@ -122,27 +124,17 @@ final readonly class Page
     public function toArray(): array
     {
         return [
-            'feed' => $this->feed, 'number' => $this->number, 'token' => $this->token, 'sequence' => $this->sequence, 'position' => $this->position->toArray(),
+            'feed' => $this->feed, 'token' => $this->token, 'sequence' => $this->sequence, 'position' => $this->position->toArray(),
             'tables' => array_map(static fn (LandedFiles $t): array => $t->toArray(), $this->tables), 'created' => $this->created, 'retired' => $this->retired,
-            'receipts' => array_map(static fn (Receipt $r): array => ['from' => $r->from->toArray(), 'to' => $r->to->toArray()] + get_object_vars($r), $this->receipts),
+            'receipts' => array_map(static fn (Receipt $r): array => $r->toArray(), $this->receipts),
         ];
-    }
-
-    public function toJson(): string
-    {
-        return json_encode($this->toArray(), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES);
-    }
-
-    public static function fromJson(string $json): self
-    {
-        return self::fromArray(json_decode($json, true, 64, JSON_THROW_ON_ERROR));
     }
 
     /** @param  array<string, mixed>  $data  as toArray() gives it */
     public static function fromArray(array $data): self
     {
-        return new self($data['feed'], $data['number'], $data['token'], $data['sequence'], Position::fromArray($data['position']),
+        return new self($data['feed'], $data['token'], $data['sequence'], Position::fromArray($data['position']),
             array_map(LandedFiles::fromArray(...), $data['tables']), $data['created'], $data['retired'],
-            array_map(static fn (array $r): Receipt => new Receipt(...['from' => Position::fromArray($r['from']), 'to' => Position::fromArray($r['to'])] + $r), array_values($data['receipts'])));
+            array_map(static fn (array $r): Receipt => Receipt::fromArray($data['feed'], $r), array_values($data['receipts'])));
     }
 }

@@ -5,7 +5,6 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Lake;
 
 use FilesystemIterator;
-use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\Engine\TypeMap;
@@ -13,6 +12,7 @@ use Lighterman\Core\Format\FileFormat;
 use Lighterman\Core\Format\UnfitValue;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Partition;
+use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Trouble\Reason;

@@ -17,6 +17,7 @@ use Lighterman\Core\Landing\NetChanges;
 use Lighterman\Core\Landing\SharedKeys;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Versions;
+use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Bounds;
 use LogicException;
@@ -46,6 +47,9 @@ final class Carrier
 
     /** Whether the target has taken it in. */
     public bool $admitted = false;
+
+    /** Whether a chunk has been opened, so that changes count that come after it. */
+    private bool $begun = false;
 
     /** Whether records that were set aside are to be sent again. */
     public bool $again = false;
@@ -103,6 +107,24 @@ final class Carrier
         if ($next === Stage::Kept) {
             $this->window = null;
         }
+    }
+
+    /**
+     * Whether changes that come now are none of its business: its first chunk will show what they have done, for it is read
+     * later. They may even be of a table that had the same name before.
+     */
+    public function hasYetToBegin(): bool
+    {
+        // Only the target knows whether it has begun.
+        return $this->admitted && ! $this->begun && $this->position->phase === 'start';
+    }
+
+    /** The low mark of its chunk has come. */
+    public function opens(Window $window, Place $place): void
+    {
+        $window->opened = $place;
+        $this->begun = true;
+        $this->load->hasBegun();
     }
 
     /** Whether a person, or trouble of its own, keeps it from landing. */

@@ -11,6 +11,8 @@ use Lighterman\Core\Landing\ForkedPlan;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Fork;
@@ -99,10 +101,10 @@ final class ChangeTreating
         return $this->sequence;
     }
 
-    /** @return array{dropped: int, setAside: int} */
-    public function kept(): array
+    /** Where the feed stands once the batch has landed, with what was kept out of it. */
+    public function arrival(string $feed, Position $to, int $run): Arrival
     {
-        return ['dropped' => $this->kept->dropped, 'setAside' => $this->setAside];
+        return new Arrival($feed, $to, $run, $this->kept->dropped, $this->setAside);
     }
 
     public function warned(): int

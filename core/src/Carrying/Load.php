@@ -35,6 +35,9 @@ final class Load
      */
     private ?int $beginsAfter = null;
 
+    /** Whether the first load has yet to begin. */
+    private bool $first = false;
+
     public function __construct()
     {
         $this->slice = Slice::whole();
@@ -47,17 +50,33 @@ final class Load
         $this->beginsAfter = null;
     }
 
+    /** Nothing has landed, and the first load is to begin. */
+    public function comesFirst(): void
+    {
+        $this->first = true;
+        $this->beginsAfter = null;
+    }
+
+    /** The first load has begun. */
+    public function hasBegun(): void
+    {
+        if ($this->first) {
+            $this->first = false;
+            $this->beginsAfter = null;
+        }
+    }
+
     /** A mark is written, before which everything is older than what was asked for until now. */
     public function marked(int $number): void
     {
-        if ($this->asked && $this->beginsAfter === null) {
+        if (($this->asked || $this->first) && $this->beginsAfter === null) {
             $this->beginsAfter = $number;
         }
     }
 
     public function markCame(int $number): void
     {
-        if ($this->asked && $this->beginsAfter === $number) {
+        if ($this->beginsAfter === $number) {
             $this->beginsAfter = 0;
         }
     }

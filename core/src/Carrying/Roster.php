@@ -158,7 +158,7 @@ final class Roster
     /** @return list<Carrier> those of which a part is to be read: the next chunk of a load, or keys */
     public function wantingChunk(int $atOnce): array
     {
-        $loading = array_filter($this->restless(), static fn (Carrier $c): bool => ! $c->spools() && ($c->position->isLoading() || ! $c->rereads->isEmpty()));
+        $loading = array_filter($this->restless(), static fn (Carrier $c): bool => ! $c->spools() && ($c->position->isLoading() || ! $c->rereads->isEmpty()) && (! $c->hasYetToBegin() || $c->load->mayBegin()));
         $free = $atOnce - count(array_filter($loading, static fn (Carrier $c): bool => $c->window !== null));
 
         return $free <= 0 ? [] : array_slice(array_values(array_filter($loading, static fn (Carrier $c): bool => $c->window === null)), 0, $free);

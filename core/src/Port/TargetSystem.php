@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
-use Closure;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Shape\TableName;
@@ -46,34 +45,18 @@ interface TargetSystem
     public function explain(LandedTable $landed, array $row): string;
 
     /**
-     * Opens the landed tables for one run, creating them when absent.
-     *
-     * @param  string  $feed  the feed's lasting id, under which the position is kept beside the rows
-     * @param  int  $token  the lease's fencing token
-     * @param  (Closure(): void)|null  $alive  called about once a second in the middle of work that may take longer than a lease lasts
-     * @param  bool  $anew  whether everything is about to be landed again, so that a table that somebody dropped, replaced or emptied may be taken as it is
+     * Begins to land. Whoever had landed for the same feed or route before is ended.
      *
      * @throws LeaseLost when a newer token has been seen
-     * @throws SystemTrouble with reason `incompatible_table` when the preparation has obstacles, `landed_gone`, `landed_replaced`, `landed_emptied` or `landed_column` when the rows that had landed are there no more
      */
-    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null, bool $anew = false): LandingSession;
+    public function landing(Holder $holder): LandingSession;
 
     /**
      * Looks whether what a feed has landed is still there, though nothing lands now.
      *
-     * @throws SystemTrouble as open() has it
+     * @throws SystemTrouble as LandingSession::admit() has it
      */
     public function demandKept(LandedTable $landed, string $feed): void;
-
-    /**
-     * Opens the target for the changes of a route's feeds.
-     *
-     * @param  string  $route  the route's lasting id, under which its place in the log is kept beside the rows
-     * @param  (Closure(): void)|null  $alive  as open() has it
-     *
-     * @throws LeaseLost when a newer token has been seen
-     */
-    public function openChanges(string $route, int $token, ?Closure $alive = null): ChangeLanding;
 
     /**
      * Forgets a feed: its position and receipts, and the landed tables that Lighterman created. All or nothing.

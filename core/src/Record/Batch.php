@@ -62,6 +62,23 @@ final readonly class Batch
         return ['' => $this->encoded] + $this->forked;
     }
 
+    /**
+     * Lines of it with the technical columns at the end of each.
+     *
+     * @param  array<string, string>  $stamps  stamped column by what it holds
+     * @param  string  $now  the target's clock
+     */
+    public function stamped(string $lines, array $stamps, string $now): string
+    {
+        if ($stamps === []) {
+            return $lines;
+        }
+        $values = ['delivered_at' => CopyText::field($now), 'source_position' => CopyText::field((string) $this->to)];
+        $tail = implode("\t", array_map(static fn (string $stamp): string => $values[$stamp], array_keys($stamps)));
+
+        return str_replace("\n", "\t{$tail}\n", $lines);
+    }
+
     public function bytes(): int
     {
         return array_sum(array_map(strlen(...), $this->parts()));

@@ -10,36 +10,65 @@ use LogicException;
 /** The record of one committed batch. Receipts of a feed join end to end: each begins where the one before it ended. */
 final readonly class Receipt
 {
+    public int $run;
+
+    public Position $to;
+
+    /** Rows or changes that were read, those among them that did not land. */
+    public int $read;
+
+    public int $inserted;
+
+    public int $updated;
+
+    public int $unchanged;
+
+    /** Rows removed or marked; of captured changes each is one that was read, a reload counts the rows it replaced. */
+    public int $deleted;
+
+    public int $dropped;
+
+    public int $setAside;
+
+    public int $bytes;
+
+    public string $checksum;
+
+    /** Changes that a later one of the same batch to the same key made needless. */
+    public int $superseded;
+
     /**
      * @param  int  $sequence  1 for a feed's first receipt, then without a gap
-     * @param  int  $run  Lighterman's number of the run
+     * @param  int  $came  rows or changes that were handed to the target
+     * @param  Counts  $counts  what became of them there
      * @param  string  $landedAt  the target's clock, ISO 8601 with zone
-     * @param  int  $deleted  rows removed or marked; of captured changes each is one that was read, a reload counts the rows it replaced
-     * @param  int  $superseded  changes that a later one of the same batch to the same key made needless
      *
-     * @throws LogicException if read is not delivered + unchanged + superseded + dropped + set aside
+     * @throws LogicException if what came is not inserted + updated + unchanged + superseded, and deleted where changes are captured
      */
-    public function __construct(
-        public int $sequence,
-        public int $run,
-        public Position $from,
-        public Position $to,
-        public int $read,
-        public int $inserted,
-        public int $updated,
-        public int $unchanged,
-        public int $deleted,
-        public int $dropped,
-        public int $setAside,
-        public int $bytes,
-        public string $checksum,
-        public ?string $sourceTime,
-        public string $landedAt,
-        public int $superseded = 0,
-    ) {
-        $accounted = $inserted + $updated + $unchanged + $superseded + $dropped + $setAside + ($to->place === null ? 0 : $deleted);
-        if ($read !== $accounted) {
-            throw new LogicException("The counts of receipt {$sequence} do not add up: read {$read}, accounted for {$accounted}.");
+    public function __construct(public int $sequence, public Position $from, Arrival $arrival, int $came, Counts $counts, public ?string $sourceTime, public string $landedAt)
+    {
+        [$this->run, $this->to, $this->dropped, $this->setAside] = [$arrival->run, $arrival->to, $arrival->dropped, $arrival->setAside];
+        [$this->inserted, $this->updated, $this->unchanged, $this->deleted, $this->superseded] = [$counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $counts->superseded];
+        [$this->bytes, $this->checksum] = [$counts->bytes, $counts->checksum];
+        $this->read = $came + $arrival->dropped + $arrival->setAside;
+        $accounted = $this->inserted + $this->updated + $this->unchanged + $this->superseded + $this->dropped + $this->setAside + ($this->to->place === null ? 0 : $this->deleted);
+        if ($this->read !== $accounted) {
+            throw new LogicException("The counts of receipt {$sequence} do not add up: read {$this->read}, accounted for {$accounted}.");
         }
+    }
+
+    /** @return array<string, mixed> */
+    public function toArray(): array
+    {
+        return ['from' => $this->from->toArray(), 'to' => $this->to->toArray()] + get_object_vars($this);
+    }
+
+    /** @param  array<string, mixed>  $data  as toArray() gives it */
+    public static function fromArray(string $feed, array $data): self
+    {
+        return new self(
+            $data['sequence'], Position::fromArray($data['from']), new Arrival($feed, Position::fromArray($data['to']), $data['run'], $data['dropped'], $data['setAside']), $data['read'] - $data['dropped'] - $data['setAside'],
+            new Counts($data['inserted'], $data['updated'], $data['unchanged'], $data['deleted'], $data['bytes'], $data['checksum'], $data['superseded'] ?? 0), $data['sourceTime'], $data['landedAt'],
+        );
     }
 }

@@ -6,7 +6,9 @@ namespace Lighterman\Core\Tests\Record;
 
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\Shape;
 use LogicException;
@@ -45,7 +47,7 @@ final class BatchTest extends TestCase
     {
         $this->expectException(LogicException::class);
         $this->expectExceptionMessage('read 10, accounted for 9');
-        new Receipt(1, 1, Position::start(), Position::start(), 10, 4, 3, 1, 0, 1, 0, 100, 'x', null, 'now');
+        new Receipt(1, Position::start(), new Arrival('f', Position::start(), 1, dropped: 1), 9, new Counts(4, 3, 1, bytes: 100, checksum: 'x'), null, 'now');
     }
 
     #[Test]

@@ -23,7 +23,7 @@ final readonly class Admission
     /**
      * Within a transaction.
      *
-     * @param  bool  $anew  as TargetSystem::open() has it
+     * @param  bool  $anew  as LandingSession::admit() has it
      *
      * @throws LeaseLost when a newer token has been here
      * @throws SystemTrouble with reason `incompatible_table`, or when rows that had landed are there no more

@@ -4,9 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Landing;
 
-use Lighterman\Connectors\Counts;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Record\Counts;
 use PgSql\Result;
 
 /** Writes what a plan holds into one landed table, within the transaction under way. */

@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Landing;
 
-use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Core\Format\CopyText;
@@ -12,6 +11,7 @@ use Lighterman\Core\Landing\Change;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\Journal;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Record\Counts;
 use LogicException;
 
 /** Adds every change as a row: what kind, where in the log, when, the row before as far as it is known, the row after. */

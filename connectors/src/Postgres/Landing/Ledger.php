@@ -8,6 +8,8 @@ use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Arrival;
+use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Reason;
@@ -59,9 +61,9 @@ final readonly class Ledger
     }
 
     /**
-     * Takes the feed for the holder of a token and gives its position.
+     * Takes a feed, or a route, for the holder of a token and gives its position.
      *
-     * @param  TableName|null  $landed  null for a route, which stands for the place in the log of all its feeds
+     * @param  TableName|null  $landed  null for a route, which stands for the place in the stream of all its feeds
      * @param  bool  $created  whether the landed table is being created for this feed now
      *
      * @throws LeaseLost when a newer token has been here
@@ -82,42 +84,21 @@ final readonly class Ledger
     }
 
     /**
-     * Locks the feed's line for the transaction under way.
+     * Locks the holder's line for the transaction under way.
      *
-     * @return array{sequence: int, now: string} the next receipt's number and the target's clock
-     *
-     * @throws LeaseLost|SystemTrouble
-     */
-    public function lock(string $feed, int $token, Position $from): array
-    {
-        $row = $this->connection->row('SELECT token, sequence, position, clock_timestamp() AS now FROM lighterman.position WHERE feed = $1 FOR UPDATE', [$feed])
-            ?? throw SystemTrouble::lasting(Reason::NoPosition, "{$this->connection->settings->system}: the position of this feed is gone from lighterman.position.", 'Restore the table from a backup, or start the feed anew.');
-        if ((int) $row['token'] !== $token) {
-            throw LeaseLost::to((int) $row['token'], $token);
-        }
-        if (! Position::fromJson((string) $row['position'])->equals($from)) {
-            throw SystemTrouble::passing(Reason::PositionMoved, "{$this->connection->settings->system}: the feed stands at another position than the batch begins at.", 'Lighterman reads the position again and goes on from there.');
-        }
-
-        return ['sequence' => (int) $row['sequence'] + 1, 'now' => (string) $row['now']];
-    }
-
-    /**
-     * Locks a route's line for the transaction under way.
-     *
-     * @return array{now: string} the target's clock
+     * @return array{now: string, position: Position} the target's clock, and where the holder stands
      *
      * @throws LeaseLost|SystemTrouble
      */
-    public function hold(string $route, int $token): array
+    public function hold(string $holder, int $token): array
     {
-        $row = $this->connection->row('SELECT token, clock_timestamp() AS now FROM lighterman.position WHERE feed = $1 FOR UPDATE', [$route])
-            ?? throw SystemTrouble::lasting(Reason::NoPosition, "{$this->connection->settings->system}: the position of this route is gone from lighterman.position.", 'Restore the table from a backup, or begin the route anew.');
+        $row = $this->connection->row('SELECT token, position, clock_timestamp() AS now FROM lighterman.position WHERE feed = $1 FOR UPDATE', [$holder])
+            ?? throw SystemTrouble::lasting(Reason::NoPosition, "{$this->connection->settings->system}: the position is gone from lighterman.position.", 'Restore the table from a backup, or start over: a feed on its own page, a route on the page of the route.');
         if ((int) $row['token'] !== $token) {
             throw LeaseLost::to((int) $row['token'], $token);
         }
 
-        return ['now' => (string) $row['now']];
+        return ['now' => (string) $row['now'], 'position' => Position::fromJson((string) $row['position'])];
     }
 
     /** Keeps beside the position what the catalogue calls the landed table now. */
@@ -209,9 +190,9 @@ final readonly class Ledger
     public function receiptsAfter(string $feed, int $sequence): array
     {
         return array_map(static fn (array $r): Receipt => new Receipt(
-            (int) $r['sequence'], (int) $r['run'], Position::fromJson((string) $r['from_position']), Position::fromJson((string) $r['to_position']),
-            (int) $r['read'], (int) $r['inserted'], (int) $r['updated'], (int) $r['unchanged'], (int) $r['deleted'], (int) $r['dropped'], (int) $r['set_aside'],
-            (int) $r['bytes'], (string) $r['checksum'], $r['source_time'], (string) $r['landed_at'], (int) $r['superseded'],
+            (int) $r['sequence'], Position::fromJson((string) $r['from_position']), new Arrival($feed, Position::fromJson((string) $r['to_position']), (int) $r['run'], (int) $r['dropped'], (int) $r['set_aside']),
+            (int) $r['read'] - (int) $r['dropped'] - (int) $r['set_aside'], new Counts((int) $r['inserted'], (int) $r['updated'], (int) $r['unchanged'], (int) $r['deleted'], (int) $r['bytes'], (string) $r['checksum'], (int) $r['superseded']),
+            $r['source_time'], (string) $r['landed_at'],
         ), $this->connection->rows('SELECT * FROM lighterman.receipt WHERE feed = $1 AND sequence > $2 ORDER BY sequence', [$feed, $sequence]));
     }
 

@@ -5,173 +5,283 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres\Landing;
 
 use Lighterman\Connectors\Postgres\Server\Connection;
-use Lighterman\Connectors\Postgres\Server\Sql;
-use Lighterman\Connectors\Unit;
+use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Port\FeedRefused;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\ReadAgain;
+use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
-use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
+use PgSql\Result;
 
-/** Writes one feed's batches; each unit with its position and receipt in one transaction. */
+/** Lands rows and changes of feeds; positions and receipts commit with them. */
 final class PostgresLanding implements LandingSession
 {
-    private ?Unit $unit = null;
+    private const STAGES = 40;
 
-    /** Whether rows may go straight into the table: true during a first load until a key turns out to be there already. */
-    private bool $straight;
+    private readonly Ledger $ledger;
 
-    private readonly Writers $writers;
+    private ?string $place;
 
-    public function __construct(
-        private readonly Connection $connection,
-        private readonly Ledger $ledger,
-        private readonly LandedTable $landed,
-        private readonly string $feed,
-        private readonly int $token,
-        private Position $position,
-    ) {
-        $this->writers = new Writers($connection, $landed);
-        $this->straight = $landed->landing === Landing::Append || ($position->isLoading() && ! $landed->repeats && $this->writers->mayGoStraight());
-    }
+    /** @var array<string, AdmittedFeed> by lasting id */
+    private array $feeds = [];
 
-    public function position(): Position
+    /** The target's clock when the transaction under way began. */
+    private string $now = '';
+
+    /** @var array{string, callable(list<Result>): void}|null the feed whose statements were sent last, and what takes their results */
+    private ?array $open = null;
+
+    /** What the holder of the lease has it on: a route, or a feed. */
+    private readonly string $of;
+
+    private readonly int $token;
+
+    public function __construct(private readonly Connection $connection, Holder $holder)
     {
-        return $this->position;
+        // Of the holder itself nothing is kept, for it keeps this.
+        [$this->of, $this->token] = [$holder->of, $holder->token];
+        $this->ledger = new Ledger($connection);
+        (new Superseding($connection))->take($holder->of, $holder->token);
+        // A feed by itself is claimed when it is admitted, with its table.
+        $this->place = $holder->isRoute ? $this->booked(fn (): Position => $this->ledger->claim($holder->of, $holder->token, null, created: false))->place : null;
     }
 
-    public function sequence(): int
-    {
-        return $this->ledger->sequence($this->feed);
-    }
-
-    public function receiptsAfter(int $sequence): array
-    {
-        return $this->ledger->receiptsAfter($this->feed, $sequence);
-    }
-
-    public function land(Batch $batch, int $run): ?Receipt
+    /**
+     * Workers that open two feeds of the same new schema at once must not both create it.
+     *
+     * @param  callable(): Position  $do
+     */
+    private function booked(callable $do): Position
     {
         try {
-            return $this->attempt($batch, $run);
-        } catch (SystemTrouble $trouble) {
-            $this->abandon();
-            // In a first load keys are expected to be new. Where one is not, the unit is read again and merged.
-            if ($trouble->reason === Reason::DuplicateKey && $this->straight && $this->writers->canMerge()) {
-                $this->straight = false;
-                throw new ReadAgain('Rows with the same keys are there already; they are merged instead.');
-            }
-            throw $trouble;
+            $this->connection->begin();
+            $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
+            $this->ledger->ensure();
+            $position = $do();
+            $this->connection->commit();
+
+            return $position;
+        } finally {
+            $this->connection->rollback();
         }
     }
 
-    public function settle(): ?Receipt
+    public function position(): ?string
+    {
+        return $this->place;
+    }
+
+    public function pace(): float
+    {
+        return 0.0;
+    }
+
+    public function admit(LandedTable $landed, string $feed, bool $anew = false): Position
+    {
+        $position = $this->booked(fn (): Position => (new Admission($this->connection, $this->ledger))->admit($landed, $feed, $this->token, $anew));
+        $this->feeds[$feed] = new AdmittedFeed($this->connection, $this->ledger, $landed, $feed, $position, $this->ledger->sequence($feed));
+
+        return $position;
+    }
+
+    public function sequence(string $feed): int
+    {
+        return $this->feeds[$feed]->sequence();
+    }
+
+    public function receiptsAfter(string $feed, int $sequence): array
+    {
+        return $this->ledger->receiptsAfter($feed, $sequence);
+    }
+
+    public function begin(): void
+    {
+        try {
+            $this->connection->begin();
+            ['now' => $this->now, 'position' => $position] = $this->ledger->hold($this->of, $this->token);
+        } catch (SystemTrouble $trouble) {
+            (new Superseding($this->connection))->told($trouble, $this->of, $this->token);
+        }
+        ($this->feeds[$this->of] ?? null)?->demandAt($position);
+    }
+
+    public function put(string $feed, Batch $batch, bool $beside = false): void
+    {
+        $this->settle();
+        $this->named($feed, fn () => $this->feeds[$feed]->put($batch, $this->now, $beside));
+    }
+
+    public function apply(string $feed, ChangePlan $plan): void
+    {
+        if ($plan->changes() > 0) {
+            $this->settle();
+            $open = $this->named($feed, fn (): ?callable => $this->feeds[$feed]->apply($plan, $this->now));
+            $this->open = $open === null ? null : [$feed, $open];
+        }
+    }
+
+    /**
+     * Statements of several feeds share a connection, so what is refused must say whose it is.
+     *
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
+     *
+     * @throws FeedRefused|ReadAgain|SystemTrouble
+     */
+    private function named(string $feed, callable $do): mixed
+    {
+        try {
+            return $do();
+        } catch (SystemTrouble $trouble) {
+            if ($this->feeds[$feed]->mergesAfter($trouble)) {
+                throw new ReadAgain('Rows with the same keys are there already; they are merged instead.');
+            }
+            if (in_array($trouble->reason, [Reason::NoTable, Reason::NoColumn], true)) {
+                $this->rollback();
+                $this->demandFeed($feed);
+            }
+            throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
+        }
+    }
+
+    /** Waits for the statements sent last. */
+    private function settle(): void
+    {
+        if ($this->open !== null) {
+            [$feed, $open] = $this->open;
+            $this->open = null;
+            $open($this->named($feed, fn (): array => $this->connection->collect()));
+        }
+    }
+
+    public function noteKeys(string $feed, bool $whole): void
+    {
+        $this->feeds[$feed]->noteKeys($whole);
+    }
+
+    public function sweep(string $feed, SourceCommit $commit): void
+    {
+        $this->settle();
+        $this->named($feed, fn () => $this->feeds[$feed]->sweep($commit, $this->now));
+    }
+
+    public function truncate(string $feed, SourceCommit $commit, int $number): void
+    {
+        $this->settle();
+        $this->named($feed, fn () => $this->feeds[$feed]->truncate($commit, $number, $this->now));
+    }
+
+    public function commit(array $arrivals, ?Place $place, ?string $sourceTime): array
+    {
+        $this->settle();
+        $receipts = [];
+        foreach ($arrivals as $arrival) {
+            $receipts[$arrival->feed] = $this->named($arrival->feed, fn () => $this->feeds[$arrival->feed]->receipt($arrival, $sourceTime, $this->now));
+        }
+        $this->ledger->store($receipts);
+        $this->demandSame();
+        foreach ($receipts as $feed => $receipt) {
+            $this->feeds[$feed]->identify();
+        }
+        if ($place !== null) {
+            $this->ledger->move($this->of, Position::log($place->text()));
+        }
+        $this->connection->commit();
+        foreach ($receipts as $feed => $receipt) {
+            $this->feeds[$feed]->landed($receipt);
+        }
+        $this->place = $place?->text() ?? $this->place;
+        $this->dropStages();
+
+        return $receipts;
+    }
+
+    /**
+     * What was written went into the tables that were landed in before. Until the commit nobody else can drop, alter or empty
+     * those that were written to; what happened before is seen now.
+     */
+    private function demandSame(): void
+    {
+        $strange = $this->strange(array_filter($this->feeds, static fn (AdmittedFeed $f): bool => $f->isWritten()));
+        if ($strange === []) {
+            return;
+        }
+        // Whether a table had been emptied shows only without what was written to it just now.
+        $this->rollback();
+        array_map($this->demandFeed(...), $strange);
+        throw SystemTrouble::passing(Reason::TableRewritten, "{$this->connection->settings->system}: a landed table was written anew by somebody else while changes landed.", 'Lighterman lands them again.');
+    }
+
+    public function demandKept(array $feeds): void
+    {
+        array_map($this->demandFeed(...), $this->strange(array_intersect_key($this->feeds, array_flip($feeds))));
+    }
+
+    /**
+     * @param  array<string, AdmittedFeed>  $feeds
+     * @return list<string> those whose tables the catalogue calls otherwise than when they were landed in last
+     */
+    private function strange(array $feeds): array
+    {
+        $tables = array_merge([], ...array_values(array_map(static fn (AdmittedFeed $f): array => array_map(static fn (FeedTable $t) => $t->landed->name, $f->tables), $feeds)));
+        $strange = $tables === [] ? [] : $this->ledger->strange($tables);
+
+        return array_values(array_map(static fn (AdmittedFeed $f): string => $f->feed, array_filter($feeds, static fn (AdmittedFeed $f): bool => array_intersect_key($f->tables, $strange) !== [])));
+    }
+
+    /** @throws FeedRefused|SystemTrouble */
+    private function demandFeed(string $feed): void
+    {
+        try {
+            $this->feeds[$feed]->demandSame();
+        } catch (SystemTrouble $trouble) {
+            throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
+        }
+    }
+
+    /** Every commit goes through all stages of the session, so there must not be many. */
+    private function dropStages(): void
+    {
+        $tables = array_merge([], ...array_values(array_map(static fn (AdmittedFeed $f): array => array_values($f->tables), $this->feeds)));
+        if (count(array_filter($tables, static fn (FeedTable $t): bool => $t->isStaged())) > self::STAGES) {
+            $this->connection->run('DISCARD TEMP');
+            array_map(static fn (FeedTable $t) => $t->forgetStage(), $tables);
+        }
+    }
+
+    public function join(string $feed): ?JoinedFiles
     {
         return null;
+    }
+
+    public function copied(string $feed, int $sequence): void
+    {
+        // They are kept for days, whether copied or not.
+    }
+
+    public function forgetReceipts(int $days): void
+    {
+        $this->ledger->forgetReceipts(array_keys($this->feeds), $days);
+    }
+
+    public function rollback(): void
+    {
+        $this->open = null;
+        $this->connection->rollback();
+        array_map(static fn (AdmittedFeed $f) => $f->rolledBack(), $this->feeds);
     }
 
     public function close(): void
     {
-        $this->abandon();
         $this->connection->close();
-    }
-
-    public function again(Batch $batch, int $run): Receipt
-    {
-        try {
-            $unit = $this->begin($batch, straight: ! $this->writers->canMerge(), beside: true);
-            $this->put($batch, $unit);
-
-            return $this->finish($batch, $unit, $run);
-        } catch (SystemTrouble $trouble) {
-            $this->abandon();
-            throw $trouble;
-        }
-    }
-
-    private function attempt(Batch $batch, int $run): ?Receipt
-    {
-        $unit = $this->unit ?? $this->begin($batch, $this->straight && ($batch->from->isLoading() || ! $this->writers->canMerge()));
-        $this->put($batch, $unit);
-
-        return $batch->closes ? $this->finish($batch, $unit, $run) : null;
-    }
-
-    /** @param  bool  $beside  whether rows go beside those that are there, whatever the landing */
-    private function begin(Batch $batch, bool $straight, bool $beside = false): Unit
-    {
-        try {
-            $this->connection->begin();
-            $unit = new Unit($batch->from, ...$this->ledger->lock($this->feed, $this->token, $batch->from));
-        } catch (SystemTrouble $trouble) {
-            (new Superseding($this->connection))->told($trouble, $this->feed, $this->token);
-        }
-        $this->demandSame();
-        if (! $beside) {
-            $this->straight = $straight;
-        }
-        $this->writers->begin($straight, $beside);
-
-        return $this->unit = $unit;
-    }
-
-    /** From here to the commit nobody else can drop, alter or empty the tables. */
-    private function demandSame(): void
-    {
-        try {
-            $this->connection->run('LOCK TABLE '.implode(', ', array_map(Sql::table(...), Admission::lines($this->landed, $this->feed))).' IN ROW EXCLUSIVE MODE');
-        } catch (SystemTrouble $trouble) {
-            $this->connection->rollback();
-            (new Admission($this->connection, $this->ledger))->demandSame($this->landed, $this->feed);
-            throw $trouble;
-        }
-        if ($this->position->phase !== 'start') {
-            (new Admission($this->connection, $this->ledger))->demandSame($this->landed, $this->feed);
-        }
-    }
-
-    private function identify(): void
-    {
-        foreach (Admission::lines($this->landed, $this->feed) as $line => $table) {
-            $this->ledger->identify($line, $table);
-        }
-    }
-
-    private function put(Batch $batch, Unit $unit): void
-    {
-        $this->writers->write($batch, $unit);
-        $unit->add($batch);
-    }
-
-    private function finish(Batch $batch, Unit $unit, int $run): Receipt
-    {
-        $counts = $this->writers->finish();
-        $receipt = $unit->receipt($run, $batch, $counts, $unit->now);
-        $this->ledger->store([$this->feed => $receipt]);
-        if ($this->landed->landing === Landing::Replace) {
-            // The table that was built beside it has taken its place.
-            $this->identify();
-        }
-        $this->connection->commit();
-        $this->position = $batch->to;
-        $this->unit = null;
-
-        return $receipt;
-    }
-
-    public function join(): ?JoinedFiles
-    {
-        return null;
-    }
-
-    public function abandon(): void
-    {
-        $this->connection->rollback();
-        $this->unit = null;
     }
 }

@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Landing;
 
-use Closure;
 use Lighterman\Connectors\Postgres\Server\Catalogue;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
@@ -12,7 +11,7 @@ use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Port\ChangeLanding;
+use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\KeptFiles;
 use Lighterman\Core\Port\KeptTable;
 use Lighterman\Core\Port\LandedHistory;
@@ -78,32 +77,14 @@ final class PostgresTarget implements TargetSystem
         }
     }
 
-    public function open(LandedTable $landed, string $feed, int $token, ?Closure $alive = null, bool $anew = false): LandingSession
+    public function landing(Holder $holder): LandingSession
     {
-        $ledger = new Ledger($this->connection);
-        (new Superseding($this->connection))->take($feed, $token);
-        try {
-            $this->connection->begin();
-            // Workers that open two feeds of the same new schema at once must not both create it.
-            $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
-            $ledger->ensure();
-            $position = (new Admission($this->connection, $ledger))->admit($landed, $feed, $token, $anew);
-            $this->connection->commit();
-        } finally {
-            $this->connection->rollback();
-        }
-
-        return new PostgresLanding($this->connection, $ledger, $landed, $feed, $token, $position);
+        return new PostgresLanding(new Connection($this->settings, 'lighterman target', readOnly: false), $holder);
     }
 
     public function demandKept(LandedTable $landed, string $feed): void
     {
         (new Admission($this->connection, new Ledger($this->connection)))->demandSame($landed, $feed);
-    }
-
-    public function openChanges(string $route, int $token, ?Closure $alive = null): ChangeLanding
-    {
-        return new PostgresChangeLanding(new Connection($this->settings, 'lighterman target', readOnly: false), $route, $token);
     }
 
     public function discard(string $feed): void

@@ -4,10 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Landing;
 
-use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Record\Counts;
 
 /** Puts a table built beside the landed one in its place, so that readers see either the old rows or the new ones. */
 final readonly class Swap

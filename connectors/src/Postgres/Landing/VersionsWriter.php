@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Landing;
 
-use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Server\Sql;
@@ -13,6 +12,7 @@ use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Version;
 use Lighterman\Core\Landing\Versions;
+use Lighterman\Core\Record\Counts;
 use LogicException;
 
 /**

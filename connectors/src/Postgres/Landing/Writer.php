@@ -4,12 +4,12 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Landing;
 
-use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 

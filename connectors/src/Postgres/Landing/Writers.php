@@ -4,15 +4,14 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Landing;
 
-use Lighterman\Connectors\Counts;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Connectors\Postgres\Server\TypeMap;
-use Lighterman\Connectors\Unit;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Counts;
 
 /** Puts a feed's rows into the tables that they land in: its own, and those of its forks. Where rows are kept by key, a row stands in one of them. */
 final class Writers
@@ -77,12 +76,13 @@ final class Writers
         }
     }
 
-    public function write(Batch $batch, Unit $unit): void
+    /** @param  string  $now  the target's clock, for the stamp of delivery */
+    public function write(Batch $batch, string $now): void
     {
         foreach ($batch->parts() as $fork => $lines) {
             if ($lines !== '') {
                 $this->to($this->writers[$fork]);
-                $this->writers[$fork]->write($unit->stamped($lines, $this->landed->stamps, $batch));
+                $this->writers[$fork]->write($batch->stamped($lines, $this->landed->stamps, $now));
                 $this->rows[$fork] += substr_count($lines, "\n");
             }
         }

@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors;
+namespace Lighterman\Core\Record;
 
 /** What became of the rows of one unit in the target, by the server's own count, with the bytes that were sent for them. */
 final readonly class Counts
@@ -16,7 +16,7 @@ final readonly class Counts
     {
         return new self(
             $this->inserted + $other->inserted, $this->updated + $other->updated, $this->unchanged + $other->unchanged, $this->deleted + $other->deleted,
-            $this->bytes + $other->bytes, $this->checksum === '' ? $other->checksum : hash('xxh128', $this->checksum.$other->checksum),
+            $this->bytes + $other->bytes, $this->checksum === '' || $other->checksum === '' ? $this->checksum.$other->checksum : hash('xxh128', $this->checksum.$other->checksum),
             $this->superseded + $other->superseded,
         );
     }

@@ -1,0 +1,66 @@
+<?php
+
+declare(strict_types=1);
+
+namespace App\Runtime\Query;
+
+use App\Models\Feed;
+use App\Support\Say;
+use Lighterman\Connectors\SteadyClock;
+use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Position\FileMark;
+use Lighterman\Core\Shape\TableName;
+
+/** What a run says of what it reads, and how far a load has come. */
+final class LoadProgress
+{
+    public static function announce(Feed $feed, ReadPlan $plan, SourceSystem $source, FeedDefinition $definition, RunRecorder $recorder): void
+    {
+        $recorder->say(match ($plan->kind) {
+            'reload' => "Reads {$definition->source} whole.",
+            'load' => $plan->from->key === null ? "First load of {$definition->source} in key order." : "First load goes on after {$plan->from}.",
+            'increment' => "Reads from {$plan->from} to {$plan->end()}.",
+            'slice' => "Reads {$plan->slice} again.",
+            'files' => 'Takes '.Say::files(count($plan->files)).', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files))).($plan->refused === [] ? '.' : '; '.count($plan->refused).' of them changed since they were taken and are set aside.'),
+        });
+        if (in_array($plan->kind, ['increment', 'slice'], true) || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
+            return;
+        }
+        $rows = $plan->from->key === null ? 0 : ($feed->progress['rows'] ?? 0);
+        $feed->update([
+            'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
+            'progress' => ['rows' => $rows, 'of' => $definition->files === null ? self::expected($source, $definition->source) : null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => $rows],
+        ]);
+    }
+
+    private static function expected(SourceSystem $source, TableName $table): ?int
+    {
+        foreach ($source->catalogue() as $entry) {
+            if ((string) $entry->table === (string) $table) {
+                return $entry->estimatedRows;
+            }
+        }
+
+        return null;
+    }
+
+    public static function add(Feed $feed, int $rows): void
+    {
+        if ($feed->progress !== null) {
+            $feed->progress = ['rows' => $feed->progress['rows'] + $rows] + $feed->progress;
+        }
+    }
+
+    /**
+     * Files that gave nothing, not even a line that was set aside, are seldom meant to.
+     *
+     * @param  list<FileMark>  $files
+     */
+    public static function sayEmpty(array $files, RunRecorder $recorder): void
+    {
+        $empty = array_values(array_filter($files, static fn (FileMark $f): bool => $f->rows === 0 && $f->setAside === 0));
+        $empty === [] || $recorder->say((count($empty) === 1 ? "{$empty[0]->path} holds" : Say::files(count($empty)).", such as {$empty[0]->path}, hold").' no rows.', 'caution');
+    }
+}
