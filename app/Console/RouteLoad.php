@@ -50,7 +50,7 @@ final class RouteLoad extends Told
                 $wrong[] = ["{$definition->name}: {$obstacle->said}", (string) $obstacle->remedy];
             }
             $definitions[] = $definition;
-            $told[] = ['feed' => $definition->name, 'capture' => $definition->capture->value.($definition->watermark ? " ({$definition->watermark})" : ''), 'key' => implode(', ', $definition->key), 'landing' => $definition->landing->value, 'landed' => (string) $definition->landed]
+            $told[] = ['feed' => $definition->name, 'capture' => $definition->origin->capture->value.($definition->origin->watermarkColumn() ? " ({$definition->origin->watermarkColumn()})" : ''), 'key' => implode(', ', $definition->origin->key), 'landing' => $definition->destination->landing->value, 'landed' => (string) $definition->destination->table]
                 + ($this->asJson() ? ['statements' => $preparation->statements, 'guarantee' => Guarantee::derive($definition, $reader->capabilities(), $writer->capabilities(), $facts)->toArray()] : []);
         }
         if ($wrong !== []) {
@@ -67,6 +67,6 @@ final class RouteLoad extends Told
     private function obstacles(Systems $systems, System $source, System $target, FeedDefinition $definition): array
     {
         return ! $definition->kind()->bringsChanges() ? []
-            : array_values(array_filter($systems->logBetween($source, $target, $definition->capture)->check([$definition->source]), static fn (Finding $f): bool => $f->result === 'failed'));
+            : array_values(array_filter($systems->logBetween($source, $target, $definition->origin->capture)->check([$definition->origin->table]), static fn (Finding $f): bool => $f->result === 'failed'));
     }
 }

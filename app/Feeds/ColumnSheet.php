@@ -12,6 +12,7 @@ use Lighterman\Core\Treatment\Judging;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\Outcome;
 use Lighterman\Core\Treatment\PersonalData;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
@@ -41,12 +42,12 @@ final readonly class ColumnSheet
     public static function of(EditedSheet $of, array $rows, int $at, array $stamps, callable $secrets, callable $tables): self
     {
         $treatment = $of->treatment;
-        $compiled = new RowCompiler($of->carried, $treatment, $secrets, $tables);
+        $compiled = new RowCompiler($of->carried, $treatment, new Reach($secrets, $tables));
         $read = $compiled->read;
         $treater = new Treater($compiled, $treatment, $stamps);
         $rows = $of->fork === null ? self::exploded($treater, $rows) : self::records($of, $rows, $stamps, $secrets, $tables);
         $at = max(0, min($at, count($rows) - 1));
-        $flawless = $compiled->lineErrors === [] && $compiled->checkErrors === [] && $compiled->forkErrors === [];
+        $flawless = $compiled->errors->lines === [] && $compiled->errors->checks === [] && $compiled->errors->forks === [];
         if ($flawless) {
             $treater->expect($rows);
         }
@@ -66,13 +67,13 @@ final readonly class ColumnSheet
         foreach ($compiled->sheet as $i => $line) {
             $column = $line->from === null ? null : $read->columns[$columns[$line->from]];
             $there = $column === null || $rows === [] ? [] : (count($rows) === 1 ? [$rows[0][$columns[$column->name]]] : $values[$columns[$column->name]]);
-            $personal = $column === null || $line->drop || $treatment->hides($column->name) || $before === $line->from ? null : PersonalData::find($column, array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $there), $of->definition->source->name);
+            $personal = $column === null || $line->drop || $treatment->hides($column->name) || $before === $line->from ? null : PersonalData::find($column, array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $there), $of->definition->origin->table->name);
             $lines[] = [
                 'number' => $i, 'line' => $line, 'column' => $column, 'again' => $line->from !== null && $before === $line->from,
-                'key' => $column !== null && in_array($column->name, $of->key(), true), 'watermark' => $column !== null && $of->fork === null && $column->name === $of->definition->watermark,
+                'key' => $column !== null && in_array($column->name, $of->key(), true), 'watermark' => $column !== null && $of->fork === null && $column->name === $of->definition->origin->watermarkColumn(),
                 'raw' => $column === null || $rows === [] ? null : $rows[$at][$columns[$column->name]],
                 'type' => $compiled->type($i), 'value' => isset($judged[$at]) ? $judged[$at]->final($i) : null,
-                'error' => isset($compiled->lineErrors[$i]) ? $compiled->lineErrors[$i]->getMessage() : null,
+                'error' => isset($compiled->errors->lines[$i]) ? $compiled->errors->lines[$i]->getMessage() : null,
                 'fault' => isset($judged[$at]) ? self::faultOf($judged[$at], $i) : null,
                 'failed' => count(array_filter($judged, static fn (Judging $j): bool => self::faultOf($j, $i) !== null)),
                 'personal' => $personal,
@@ -94,7 +95,7 @@ final readonly class ColumnSheet
     public static function records(EditedSheet $of, array $rows, array $stamps, callable $secrets, callable $tables): array
     {
         $before = $of->before();
-        $treater = new Treater(new RowCompiler($of->definition->carried(), $before, $secrets, $tables), $before, $stamps);
+        $treater = new Treater(new RowCompiler($of->definition->carried(), $before, new Reach($secrets, $tables)), $before, $stamps);
         $records = self::exploded($treater, $rows);
         if ($of->fork === null) {
             return $records;
@@ -119,7 +120,7 @@ final readonly class ColumnSheet
         $records = [];
         foreach ($rows as $row) {
             try {
-                array_push($records, ...$treater->records($row));
+                array_push($records, ...$treater->explosion->records($row));
             } catch (Fault) {
                 continue;
             }
@@ -151,7 +152,7 @@ final readonly class ColumnSheet
                 'sentence' => $check->sentence(), 'name' => $check->name, 'outcome' => match ($check->else) {
                     null => 'not stated', Outcome::SetAside => 'set aside', Outcome::Drop => 'drop', Outcome::Warn => 'warn', Outcome::Stop => 'stop the feed',
                 }, 'limit' => $check->limit?->words(), 'failed' => count(array_filter($judged, static fn (Judging $j): bool => ($j->passed[$n] ?? true) === false)),
-                'error' => isset($compiled->checkErrors[$n]) ? $compiled->checkErrors[$n]->getMessage() : null,
+                'error' => isset($compiled->errors->checks[$n]) ? $compiled->errors->checks[$n]->getMessage() : null,
             ];
         }
 
@@ -171,7 +172,7 @@ final readonly class ColumnSheet
 
     public function isFlawless(): bool
     {
-        return $this->rowsOf->lineErrors === [] && $this->rowsOf->checkErrors === [] && $this->rowsOf->forkErrors === [];
+        return $this->rowsOf->errors->lines === [] && $this->rowsOf->errors->checks === [] && $this->rowsOf->errors->forks === [];
     }
 
     /**
@@ -242,7 +243,7 @@ final readonly class ColumnSheet
             foreach ($of->treatment->forks as $n => $fork) {
                 $said["fork {$fork->name}"][] = ($n + 1).". when {$fork->when} → {$fork->landed}";
                 foreach ($fork->sheet->lines as $line) {
-                    $said["fork {$fork->name}: column ".($line->from ?? $line->name())][] = self::lineSaid($line, $of->landedTable()->forks[$fork->name]->shape);
+                    $said["fork {$fork->name}: column ".($line->from ?? $line->name())][] = self::lineSaid($line, $of->landedTable()->forks->tables[$fork->name]->shape);
                 }
             }
             $said['records that take no fork'][] = $of->treatment->forks === [] ? '—' : $of->treatment->elsewhere()->words();

@@ -10,16 +10,19 @@ use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Capture\FileReading;
 use Lighterman\Core\Capture\Kind\Kinds;
+use Lighterman\Core\Capture\Origin;
 use Lighterman\Core\Capture\TableFacts;
+use Lighterman\Core\Capture\Watermark;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\Said;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Landing\Deletes;
+use Lighterman\Core\Landing\Destination;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Shape\TableName;
-use Lighterman\Core\Treatment\InvalidTreatment;
-use Lighterman\Core\Treatment\Treatment;
 use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** Turns what a person or a file says of one feed into a definition, filling what is left open with what was computed. */
@@ -55,28 +58,23 @@ final class Draft
         $plain = self::plainName($table, $facts);
 
         return [new FeedDefinition(
-            name: $said['name'] ?? self::freeName($plain, $sourceName),
-            source: $table,
-            shape: $facts->shape,
-            capture: $capture,
-            key: $key ?: $suggestion->key,
-            landing: $landing,
-            landed: isset($said['landed']) ? TableName::parse($said['landed']) : new TableName($schema, $plain->name),
-            watermark: $watermark,
-            watermarkUnique: $watermark !== null && ($facts->columns[$watermark]->unique ?? false),
-            overlap: $kind->takesWatermark() ? (int) ($said['overlap'] ?? 0) : 0,
-            leaveOut: array_values($said['leave_out'] ?? []),
-            deliveredAt: array_key_exists('delivered_at', $said['stamps'] ?? []) ? $said['stamps']['delivered_at'] : 'delivered_at',
-            sourcePosition: array_key_exists('source_position', $said['stamps'] ?? []) ? $said['stamps']['source_position'] : 'source_position',
-            schedule: isset($said['schedule']) ? Schedule::fromArray($said['schedule']) : Schedule::everyMinutes(5),
-            promiseSeconds: (int) ($said['promise_seconds'] ?? 900),
-            takeOver: (bool) ($said['take_over'] ?? false),
-            deletes: Deletes::from($said['deletes'] ?? Deletes::Apply->value),
-            truncates: Truncates::from($said['truncates'] ?? Truncates::Hold->value),
-            treatment: self::treatment((string) $table, $said['treatment'] ?? []),
-            partitionBy: FeedDefinition::partitions((string) $table, $said['partition_by'] ?? []),
-            files: self::reading($facts, $landing, $said['files'] ?? []),
-            writing: FeedDefinition::writing((string) $table, $said['write_as'] ?? []),
+            $said['name'] ?? self::freeName($plain, $sourceName),
+            new Origin($table, $facts->shape, $capture, $key ?: $suggestion->key,
+                $watermark === null ? null : new Watermark($watermark, $facts->columns[$watermark]->unique ?? false, (int) ($said['overlap'] ?? 0)),
+                array_values($said['leave_out'] ?? []), self::reading($facts, $landing, $said['files'] ?? [])),
+            new Destination(
+                isset($said['landed']) ? TableName::parse($said['landed']) : new TableName($schema, $plain->name),
+                $landing,
+                Deletes::from($said['deletes'] ?? Deletes::Apply->value),
+                Truncates::from($said['truncates'] ?? Truncates::Hold->value),
+                Stamps::fromArray($said['stamps'] ?? []),
+                (bool) ($said['take_over'] ?? false),
+                Said::partitions((string) $table, $said['partition_by'] ?? []),
+                Said::writing((string) $table, $said['write_as'] ?? []),
+            ),
+            Said::treatment((string) $table, $said['treatment'] ?? []),
+            isset($said['schedule']) ? Schedule::fromArray($said['schedule']) : Schedule::everyMinutes(5),
+            (int) ($said['promise_seconds'] ?? 900),
         ), $facts];
     }
 
@@ -105,16 +103,6 @@ final class Draft
 
         // Where rows are kept by key, a file taken again does no harm.
         return $found === null || isset($said['changed']) || $landing !== Landing::Upsert ? $found : FileReading::fromArray(['changed' => 'again'] + $found->toArray());
-    }
-
-    /** @param  array<string, mixed>  $said */
-    private static function treatment(string $place, array $said): Treatment
-    {
-        try {
-            return Treatment::fromArray($said);
-        } catch (InvalidTreatment $e) {
-            throw InvalidDefinition::at("{$place}: treatment", rtrim(lcfirst($e->getMessage()), '.'), 'docs/guide/treatments.md tells what can be written.');
-        }
     }
 
     /** A name no feed has yet: the table's, or with the source's before it, or with a number. */

@@ -10,6 +10,7 @@ use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Sheet;
 use Lighterman\Core\Treatment\Treatment;
@@ -43,10 +44,10 @@ final readonly class EditedSheet
     /** What comes out of the feed's own sheet, with the key as it is named there. */
     public static function comesOut(FeedDefinition $definition, Treatment $whole): Shape
     {
-        $rows = new RowCompiler($definition->carried(), $whole, static fn (): string => str_repeat("\0", 32));
+        $rows = new RowCompiler($definition->carried(), $whole, new Reach(static fn (): string => str_repeat("\0", 32)));
         $key = [];
         foreach ($rows->sheet as $line) {
-            if (in_array($line->from, $definition->key, true) && ! $line->drop) {
+            if (in_array($line->from, $definition->origin->key, true) && ! $line->drop) {
                 $key[] = $line->name();
             }
         }
@@ -57,7 +58,7 @@ final readonly class EditedSheet
     /** @return list<string> columns that tell records apart */
     public function key(): array
     {
-        return $this->fork === null ? $this->definition->key : $this->carried->key;
+        return $this->fork === null ? $this->definition->origin->key : $this->carried->key;
     }
 
     public function forkName(): string
@@ -74,7 +75,7 @@ final readonly class EditedSheet
     /** The table that the records of this sheet land in. */
     public function lands(): string
     {
-        return (string) ($this->fork->landed ?? $this->definition->landed);
+        return (string) ($this->fork->landed ?? $this->definition->destination->table);
     }
 
     /**

@@ -44,15 +44,15 @@ final class FeedBook
             $route = Route::firstOrCreate(['source_id' => $source->id, 'target_id' => $target->id], ['name' => "{$source->name} → {$target->name}"]);
             $feeds = [];
             foreach (Kinds::streams() as $kind) {
-                if (array_filter($definitions, static fn (FeedDefinition $d): bool => $d->capture === $kind->capture()) !== []) {
+                if (array_filter($definitions, static fn (FeedDefinition $d): bool => $d->origin->capture === $kind->capture()) !== []) {
                     self::logOf($route, $kind->capture());
                 }
             }
             foreach ($definitions as $definition) {
                 self::refuseTaken($definition, $target);
                 $feed = Feed::create([
-                    'uid' => (string) Str::uuid(), 'route_id' => $route->id, 'name' => $definition->name, 'landed' => (string) $definition->landed,
-                    'capture' => $definition->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->kind()->bringsChanges() || $paused ? null : now(), 'why' => 'started', 'paused_at' => $paused ? now() : null,
+                    'uid' => (string) Str::uuid(), 'route_id' => $route->id, 'name' => $definition->name, 'landed' => (string) $definition->destination->table,
+                    'capture' => $definition->origin->capture->value, 'promise_seconds' => $definition->promiseSeconds, 'due_at' => $definition->kind()->bringsChanges() || $paused ? null : now(), 'why' => 'started', 'paused_at' => $paused ? now() : null,
                 ]);
                 self::version($feed, $definition);
                 Audit::record('created', 'feed', $feed->name, null, $definition->toArray());
@@ -131,9 +131,9 @@ final class FeedBook
         $why = match (true) {
             ! $definition->kind()->loadsAgain() => ['files are taken again one by one, on its page Files', 'Have them taken again there, or start the feed over.'],
             $feed->complete_up_to === null && ! $lost => ['its first load has not come to its end', 'Wait for it, or start over.'],
-            $definition->landing === Landing::Append && ! $slice->isWhole() => ['landing append would add the rows once more', 'Repair what landed by landing upsert or versions, or load the whole table again.'],
-            $definition->landing === Landing::Append && ! $feed->bringsChanges() && ! $lost => ['landing append would add every row once more', 'Start the feed over.'],
-            $definition->landing === Landing::Replace && ! $slice->isWhole() => ['landing replace swaps the whole table', 'Load the whole table again.'],
+            $definition->destination->landing === Landing::Append && ! $slice->isWhole() => ['landing append would add the rows once more', 'Repair what landed by landing upsert or versions, or load the whole table again.'],
+            $definition->destination->landing === Landing::Append && ! $feed->bringsChanges() && ! $lost => ['landing append would add every row once more', 'Start the feed over.'],
+            $definition->destination->landing === Landing::Replace && ! $slice->isWhole() => ['landing replace swaps the whole table', 'Load the whole table again.'],
             default => null,
         };
         if ($why !== null) {
@@ -158,7 +158,7 @@ final class FeedBook
      */
     public static function agreeToPresent(Feed $feed, Systems $systems): bool
     {
-        $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->source);
+        $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->origin->table);
         $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
         foreach ($systems->target($feed->route->target)->prepare($definition->landedTable())->obstacles() as $obstacle) {
             throw SystemTrouble::lasting(Reason::IncompatibleTable, $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
@@ -178,7 +178,7 @@ final class FeedBook
         $before = $feed->definition->parsed()->carried();
         $moved = array_filter($definition->carried()->columns, static fn (Column $c): bool => ($was = $before->column($c->name)) === null || ! $was->type->equals($c->type));
         // Of a first load, what was read before has to be read again too.
-        $again = $moved !== [] && $definition->landing !== Landing::Append && $feed->stands()->phase !== 'start' && $definition->files === null;
+        $again = $moved !== [] && $definition->destination->landing !== Landing::Append && $feed->stands()->phase !== 'start' && $definition->origin->files === null;
         self::change($feed, $definition);
         $again && self::each([$feed], 'agreed to a new shape of', static fn (): array => ['reload' => ['mends' => true]]);
         self::resume([$feed->refresh()]);
@@ -276,7 +276,7 @@ final class FeedBook
     /** Two feeds, or forks of them, that land in one table would undo each other's work. */
     private static function refuseShared(FeedDefinition $definition, System $target, ?Feed $own): void
     {
-        $tables = [(string) $definition->landed, ...array_map(static fn (LandedTable $t): string => (string) $t->name, array_values($definition->landedTable()->forks))];
+        $tables = [(string) $definition->destination->table, ...array_map(static fn (LandedTable $t): string => (string) $t->name, array_values($definition->landedTable()->forks->tables))];
         foreach ($tables as $table) {
             $other = Feed::whereKeyNot($own->id ?? 0)->whereHas('route', fn ($q) => $q->where('target_id', $target->id))
                 ->where(fn ($q) => $q->where('landed', $table)->orWhereHas('definition', fn ($d) => $d->whereRaw("body->'treatment'->'forks' @> jsonb_build_array(jsonb_build_object('landed', ?::text))", [$table])))->first();

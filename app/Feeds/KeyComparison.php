@@ -44,7 +44,7 @@ final readonly class KeyComparison
      */
     private static function inOrder(FeedDefinition $definition, array $key): array
     {
-        return array_map(static fn (string $column): string => $key[$column], $definition->key);
+        return array_map(static fn (string $column): string => $key[$column], $definition->origin->key);
     }
 
     /** @return list<array{from: string|null, as: string|null, treated: bool, hidden: bool}> */
@@ -65,7 +65,7 @@ final readonly class KeyComparison
         foreach ($further[''] ?? [] as $line) {
             $columns[] = ['from' => null, 'as' => $line->name(), 'treated' => true, 'hidden' => false];
         }
-        foreach ($table->stamps as $stamp) {
+        foreach ($table->as->stamps->wanted() as $stamp) {
             $columns[] = ['from' => null, 'as' => $stamp, 'treated' => true, 'hidden' => false];
         }
 

@@ -17,6 +17,7 @@ use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Judging;
 use Lighterman\Core\Treatment\Outcome;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
@@ -60,8 +61,8 @@ final readonly class Rehearsal
     public function where(string $expression, int $most): array
     {
         $treatment = new Treatment(checks: [new Check('expression', [], ['expression' => $expression], Outcome::Drop)]);
-        $rows = new RowCompiler($this->definition->carried(), $treatment, MaskKey::secretOf(...));
-        foreach ($rows->checkErrors as $error) {
+        $rows = new RowCompiler($this->definition->carried(), $treatment, new Reach(MaskKey::secretOf(...)));
+        foreach ($rows->errors->checks as $error) {
             throw InvalidTreatment::of("The condition: {$error->getMessage()}");
         }
         $condition = new Treater($rows, $treatment, []);
@@ -86,14 +87,14 @@ final readonly class Rehearsal
         $records = [];
         foreach ($rows as $row) {
             if (($unwritable = $this->bounds->fault($row)) !== null) {
-                $records[] = $this->treater->unwritable($row, $unwritable);
+                $records[] = $this->treater->whole->unwritable($row, $unwritable);
 
                 continue;
             }
             try {
-                array_push($records, ...$this->treater->records($row));
+                array_push($records, ...$this->treater->explosion->records($row));
             } catch (Fault $fault) {
-                $records[] = $this->treater->unreadable($row, $fault);
+                $records[] = $this->treater->whole->unreadable($row, $fault);
             }
         }
 
@@ -138,7 +139,7 @@ final readonly class Rehearsal
     {
         $own = $this->definition->landedTable();
 
-        return $judged->fork === null || $judged->fork < 0 ? $own : array_values($own->forks)[$judged->fork];
+        return $judged->fork === null || $judged->fork < 0 ? $own : array_values($own->forks->tables)[$judged->fork];
     }
 
     /** @param  list<string|null>  $landed */

@@ -38,8 +38,8 @@ final readonly class SheetPage
         [$definition, $treatment] = [$edited->definition, $edited->treatment];
         $rows = [];
         $trouble = $preparation = $invalid = null;
-        $key = array_intersect_key(array_filter((array) $request->input('key'), static fn (mixed $v): bool => is_string($v) && $v !== ''), array_flip($definition->key));
-        $which = $key !== [] && count($key) === count($definition->key) ? Sampling::key($key) : Samples::way($request->input('sample'));
+        $key = array_intersect_key(array_filter((array) $request->input('key'), static fn (mixed $v): bool => is_string($v) && $v !== ''), array_flip($definition->origin->key));
+        $which = $key !== [] && count($key) === count($definition->origin->key) ? Sampling::key($key) : Samples::way($request->input('sample'));
         try {
             $rows = Samples::of($feed, $definition, $which, $this->systems);
         } catch (Explained $e) {

@@ -28,7 +28,7 @@ final readonly class LandedTables
         $tables = [];
         foreach (Feed::with('definition', 'route.target')->where('sequence', '>', 0)->orderBy('landed')->limit(self::MOST)->get() as $feed) {
             $definition = $feed->definition->parsed();
-            $parts = array_fill_keys(array_map(static fn (Partition $p): string => $p->name(), $definition->partitionBy), 'partition');
+            $parts = array_fill_keys(array_map(static fn (Partition $p): string => $p->name(), $definition->destination->partitionBy), 'partition');
             foreach ($definition->landedTable()->tables() as $table) {
                 $tables[] = ['system' => $feed->route->target->name, 'table' => self::quoted($table->name->schema).'.'.self::quoted($table->name->name), 'columns' => self::types($table->columns()) + $parts];
             }

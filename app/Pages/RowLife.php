@@ -27,7 +27,7 @@ final readonly class RowLife
     /** Whether the feed's landing keeps what a row was before. */
     public static function isKept(FeedDefinition $definition): bool
     {
-        return $definition->kind()->bringsChanges() && in_array($definition->landing, [Landing::Append, Landing::Versions], true);
+        return $definition->kind()->bringsChanges() && in_array($definition->destination->landing, [Landing::Append, Landing::Versions], true);
     }
 
     /** @param  array<string, string>  $key */
@@ -58,7 +58,7 @@ final readonly class RowLife
      */
     private static function history(FeedDefinition $definition, array $key, TargetSystem $target): LandedHistory
     {
-        $values = array_map(static fn (string $column): string => $key[$column], $definition->key);
+        $values = array_map(static fn (string $column): string => $key[$column], $definition->origin->key);
         $entries = [];
         $cut = false;
         foreach ($definition->landedTable()->tables() as $table) {

@@ -30,8 +30,8 @@ final readonly class ShapeHistory
         foreach ($feed->definitions()->orderBy('version')->get() as $version) {
             $definition = $version->parsed();
             $tables = array_map(static fn (LandedTable $t): Shape => new Shape($t->columns(), $t->rowKey()), $definition->landedTable()->tables());
-            $now = ['tables' => $tables, 'writing' => $definition->writing->toArray(), 'partitions' => implode(', ', array_map(strval(...), $definition->partitionBy))];
-            $changes = $before === null ? [] : self::changes($before, $now, $feed->landsInFiles() ? $definition->writing->word() : '');
+            $now = ['tables' => $tables, 'writing' => $definition->destination->writing->toArray(), 'partitions' => implode(', ', array_map(strval(...), $definition->destination->partitionBy))];
+            $changes = $before === null ? [] : self::changes($before, $now, $feed->landsInFiles() ? $definition->destination->writing->word() : '');
             if ($before === null || $changes !== []) {
                 $history[] = new self($version->version, $version->created_at, $version->person, $changes, array_sum(array_map(static fn (Shape $s): int => count($s->columns), $tables)));
             }

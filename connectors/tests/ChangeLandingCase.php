@@ -94,7 +94,7 @@ abstract class ChangeLandingCase extends LogCase
         $this->land($session, $feed);
         $session->close();
         $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
-        self::assertSame($this->gate->rows('SELECT id, state, md5(paper) AS paper FROM orders ORDER BY id'), $this->landed("SELECT id, state, md5(paper) AS paper FROM {$feed->landed}{$current} ORDER BY id"));
+        self::assertSame($this->gate->rows('SELECT id, state, md5(paper) AS paper FROM orders ORDER BY id'), $this->landed("SELECT id, state, md5(paper) AS paper FROM {$feed->destination->table}{$current} ORDER BY id"));
     }
 
     /** @return array<string, array{string, list<string>}> a type, and values of it */
@@ -122,9 +122,9 @@ abstract class ChangeLandingCase extends LogCase
         $this->land($session, $feed);
         $session->close();
         $state = fn (array $rows): array => array_column($rows, 'state', 'paper');
-        self::assertEquals($state($this->gate->rows('SELECT state, md5(paper) AS paper FROM k')), $state($this->landed("SELECT state, md5(paper) AS paper FROM {$feed->landed}")));
+        self::assertEquals($state($this->gate->rows('SELECT state, md5(paper) AS paper FROM k')), $state($this->landed("SELECT state, md5(paper) AS paper FROM {$feed->destination->table}")));
         $row = $this->gate->row("SELECT k::text AS k, state, paper FROM k WHERE k = {$values[3]}");
-        self::assertSame($row, array_intersect_key($this->into()->row($feed->landed, ['k' => (string) $row['k']]) ?? [], $row ?? []), 'and when somebody looks for one');
+        self::assertSame($row, array_intersect_key($this->into()->row($feed->destination->table, ['k' => (string) $row['k']]) ?? [], $row ?? []), 'and when somebody looks for one');
     }
 
     #[Test]
@@ -187,7 +187,7 @@ abstract class ChangeLandingCase extends LogCase
                 $session->commit([new Arrival($feed->name, Position::log('0/1'))], null, null);
             }
             $session->close();
-            $chain = $this->landed("SELECT state, change_kind, extract(epoch FROM valid_from)::int AS since, extract(epoch FROM valid_to)::int AS until, is_current FROM {$feed->landed} ORDER BY source_position");
+            $chain = $this->landed("SELECT state, change_kind, extract(epoch FROM valid_from)::int AS since, extract(epoch FROM valid_to)::int AS until, is_current FROM {$feed->destination->table} ORDER BY source_position");
             $expected ??= $chain;
             self::assertSame($expected, $chain);
         }

@@ -11,6 +11,7 @@ use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
@@ -93,11 +94,11 @@ final class ChangedTableTest extends PostgresCase
             $this->carry($feed);
             $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed("feed-{$feed->name}", 1));
             [$position, $sequence] = [$session->position(), $session->sequence()];
-            $receipt = $session->again(new Batch($feed->landedTable()->shape, "100\tT100\t1\t2026-01-01 00:00:00+00\n", $position, $position, null, true, 2, 1), 7);
+            $receipt = $session->again(new Batch($feed->landedTable()->shape, "100\tT100\t1\t2026-01-01 00:00:00+00\n", new Stretch($position, $position, null, true), 2, 1), 7);
             self::assertSame([4, 1, 2, 1, $sequence + 1, 7], [$receipt->read, $receipt->inserted, $receipt->dropped, $receipt->setAside, $receipt->sequence, $receipt->run]);
             self::assertTrue($session->position()->equals($position));
             $session->close();
-            self::assertSame('21', $this->house->value("SELECT count(*) FROM gate.{$feed->landed->name}"));
+            self::assertSame('21', $this->house->value("SELECT count(*) FROM gate.{$feed->destination->table->name}"));
         }
     }
 

@@ -21,13 +21,13 @@ final class FactFinderTest extends PostgresCase
             INSERT INTO loads (ticket, arrived_at, updated_at, day) SELECT 't' || g, now() - interval '2 days', CASE WHEN g % 10 = 0 THEN NULL WHEN g % 7 = 0 THEN now() - interval '2 days' WHEN g = 1 THEN 'infinity' ELSE now() - interval '1 day' END, current_date FROM generate_series(1, 1000) g; ANALYZE loads");
         $facts = $this->source->facts(TableName::parse('public.loads'));
 
-        self::assertSame([1000, true, ['id']], [$facts->rows, $facts->counted, $facts->key]);
+        self::assertSame([1000, true, ['id']], [$facts->count->rows, $facts->count->counted, $facts->key->columns]);
         self::assertSame(['id', 'arrived_at', 'updated_at', 'day'], array_keys($facts->columns), 'text is no candidate');
         $updated = $facts->columns['updated_at'];
         self::assertSame([100, 1, true, false], [$updated->nulls, $updated->ahead, $updated->indexed, $updated->insertOnly]);
         $arrived = $facts->columns['arrived_at'];
-        self::assertSame([0, false, 'updated_at'], [$arrived->nulls, $arrived->indexed, $arrived->outrunBy]);
-        self::assertSame((int) $this->gate->value("SELECT count(*) FROM loads WHERE updated_at > arrived_at + interval '1 second'"), $arrived->outrun);
+        self::assertSame([0, false, 'updated_at'], [$arrived->nulls, $arrived->indexed, $arrived->outrun?->by]);
+        self::assertSame((int) $this->gate->value("SELECT count(*) FROM loads WHERE updated_at > arrived_at + interval '1 second'"), $arrived->outrun?->rows);
         self::assertTrue($facts->columns['id']->insertOnly && $facts->columns['id']->unique && $facts->columns['id']->indexed);
     }
 
@@ -77,7 +77,7 @@ final class FactFinderTest extends PostgresCase
             CREATE TABLE far (id int PRIMARY KEY, at timestamp, day date); INSERT INTO far VALUES (1, '294276-12-31 23:59:59', '5874897-12-31'); CREATE TABLE bare (); CREATE TABLE held (id int PRIMARY KEY, o oid, r regclass, v int2vector)");
         $facts = $this->source->facts(TableName::parse('public.many'));
         self::assertCount(43, $facts->columns);
-        self::assertSame(['t1'], array_values(array_unique(array_filter(array_map(static fn ($c): ?string => $c->outrunBy, $facts->columns)))), 'all are compared with the one that runs ahead');
+        self::assertSame(['t1'], array_values(array_unique(array_filter(array_map(static fn ($c): ?string => $c->outrun?->by, $facts->columns)))), 'all are compared with the one that runs ahead');
         self::assertSame(1, $this->source->facts(TableName::parse('public.far'))->rows);
         self::assertSame(['id', 'o', 'r', 'v'], $this->source->shape(TableName::parse('public.held'))->names());
         try {

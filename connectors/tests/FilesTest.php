@@ -13,6 +13,7 @@ use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\Avro\Writer as AvroWriter;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\Sampling;
@@ -24,6 +25,7 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
@@ -84,7 +86,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
         $table = new TableName(FilesSource::SCHEMA, $pattern);
         $facts = $this->files->facts($table, files: $said)->files ?? throw new \LogicException('Files have facts.');
 
-        return new FeedDefinition('drop', $table, $facts->shape, $capture, $key, $landing, new TableName('lab', 'drop'), deliveredAt: null, sourcePosition: null, files: $facts->reading);
+        return Definitions::of('drop', $table, $facts->shape, $capture, $key, $landing, new TableName('lab', 'drop'), stamps: new Stamps(null, null), files: $facts->reading);
     }
 
     /**
@@ -147,7 +149,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
             ['sample' => 'A2', 'taken_on' => '2026-11-02', 'sugar_oe' => '49.0', 'remark' => null, 'source_file' => 'must/must-2026-11-01.csv', 'source_line' => '3'],
             ['sample' => 'A3', 'taken_on' => '2026-11-02', 'sugar_oe' => null, 'remark' => 'cloudy; cold', 'source_file' => 'must/must-2026-11-01.csv', 'source_line' => '4'],
         ], $this->landed());
-        self::assertSame(['date', 'decimal'], [$this->house->value("SELECT format_type(atttypid, NULL) FROM pg_attribute WHERE attrelid = 'lab.drop'::regclass AND attname = 'taken_on'"), (string) $feed->shape->column('sugar_oe')?->type->kind->value]);
+        self::assertSame(['date', 'decimal'], [$this->house->value("SELECT format_type(atttypid, NULL) FROM pg_attribute WHERE attrelid = 'lab.drop'::regclass AND attname = 'taken_on'"), (string) $feed->origin->shape->column('sugar_oe')?->type->kind->value]);
     }
 
     #[Test]
@@ -201,7 +203,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
         $this->leave('g-4.csv.gz', (string) gzencode("id,n\n4,4\n").gzencode("5,5\n"), 95);
         $feed = $this->drop('g-*.csv.gz', key: ['id'], landing: Landing::Upsert);
         // What it is like is found out from the newest, which is of another shape here.
-        $feed = new FeedDefinition('drop', $feed->source, new Shape([new Column('id', Type::parse('int64')), new Column('n', Type::parse('text')), ...array_slice($feed->shape->columns, 2)]), Capture::Files, ['id'], Landing::Upsert, $feed->landed, deliveredAt: null, sourcePosition: null, files: $feed->files);
+        $feed = Definitions::of('drop', $feed->origin->table, new Shape([new Column('id', Type::parse('int64')), new Column('n', Type::parse('text')), ...array_slice($feed->origin->shape->columns, 2)]), Capture::Files, ['id'], Landing::Upsert, $feed->destination->table, stamps: new Stamps(null, null), files: $feed->origin->files);
         self::assertSame(3, self::total($this->take($feed), 'inserted'));
         self::assertSame(['1', '4', '5'], array_column($this->landed('id'), 'id'));
         self::assertSame(['g-2.csv.gz: it ends before it should.', 'g-3.csv.gz: it is of another shape: it lacks "n" and it also has "other".'], array_map(static fn (Unreadable $u): string => $u->message(), $this->unreadable));
@@ -333,11 +335,11 @@ final class FilesTest extends PostgresCase implements TakenFiles
         self::assertSame('2', $this->files->row($feed, ['sample' => 'b'])['n'] ?? null);
         self::assertNull($this->files->row($feed, ['sample' => 'x']));
         self::assertSame([['c', '3']], array_map(static fn (array $r): array => array_slice($r, 0, 2), $this->files->some($feed, Sampling::last(), 1)));
-        self::assertSame(['b' => '2'], $this->files->lookup($feed->source, new Column('sample', Type::parse('text')), new Column('n', Type::parse('int64')))->fetch(['b', 'x']));
-        self::assertNull($this->files->facts($feed->source, ['sample'])->duplicate);
+        self::assertSame(['b' => '2'], $this->files->lookup($feed->origin->table, new Column('sample', Type::parse('text')), new Column('n', Type::parse('int64')))->fetch(['b', 'x']));
+        self::assertNull($this->files->facts($feed->origin->table, ['sample'])->duplicate);
         $this->leave('must/must-3.csv', "sample,n\nd,1\nd,2\n,3\n", 70);
-        $facts = $this->files->facts($feed->source, ['sample']);
-        self::assertSame([['sample' => 'd'], ['sample']], [$facts->duplicate, $facts->nullableKey]);
+        $facts = $this->files->facts($feed->origin->table, ['sample']);
+        self::assertSame([['sample' => 'd'], ['sample']], [$facts->key->duplicate, $facts->key->nullable]);
     }
 
     #[Test]

@@ -6,8 +6,10 @@ namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Definition\Said;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\InvalidDefinition;
@@ -39,7 +41,7 @@ final class LakeFormatsTest extends LakeCase
      */
     private function written(string $table, array $as, array $key, Landing $landing = Landing::Replace, ?string $watermark = null, array $partitions = []): FeedDefinition
     {
-        return $this->lakeFeed($table, $watermark, $key, $landing, $partitions, ['deliveredAt' => null, 'sourcePosition' => null, 'writing' => FileWriting::fromArray($as)]);
+        return $this->lakeFeed($table, $watermark, $key, $landing, $partitions, ['stamps' => new Stamps(null, null), 'writing' => FileWriting::fromArray($as)]);
     }
 
     /** Asserts that what landed is the source's table, by readers of others. */
@@ -265,7 +267,7 @@ final class LakeFormatsTest extends LakeCase
             ['parquet', ['rows' => 5], 'not between 1,000 and'], ['parquet', ['group_rows' => 5], 'not between 2,048'], ['parquet', ['fixed_name' => '../x'], 'cannot name a file'],
         ] as [$format, $more, $said]) {
             try {
-                FeedDefinition::writing('x', ['format' => $format] + $more);
+                Said::writing('x', ['format' => $format] + $more);
                 self::fail($said);
             } catch (InvalidDefinition $e) {
                 self::assertStringContainsStringIgnoringCase($said, $e->getMessage());

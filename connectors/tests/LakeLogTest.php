@@ -128,7 +128,7 @@ final class LakeLogTest extends ChangeLandingCase
             $old->commit([new Arrival($upsert->name, Position::log('0/1')), new Arrival($journal->name, Position::log('0/1'))], LogPlace::before(1), null);
             self::fail('It committed.');
         } catch (LeaseLost) {
-            self::assertSame([0, 0], [$this->lake->count($upsert->landed), $this->lake->count($journal->landed)]);
+            self::assertSame([0, 0], [$this->lake->count($upsert->destination->table), $this->lake->count($journal->destination->table)]);
         }
         $new->close();
         $again = $this->lake->landing(Holder::route('route', 3));
@@ -141,7 +141,7 @@ final class LakeLogTest extends ChangeLandingCase
             $again->apply($name, $plan);
         }
         $again->commit([new Arrival($upsert->name, Position::log('0/1')), new Arrival($journal->name, Position::log('0/1'))], LogPlace::before(7), null);
-        self::assertSame([1, 1, '0/7'], [$this->lake->count($upsert->landed), $this->lake->count($journal->landed), $again->position()]);
+        self::assertSame([1, 1, '0/7'], [$this->lake->count($upsert->destination->table), $this->lake->count($journal->destination->table), $again->position()]);
 
         // A feed that begins anew leaves the others alone, while they go on.
         $this->lake->discard($upsert->name);
@@ -151,7 +151,7 @@ final class LakeLogTest extends ChangeLandingCase
         $again->apply($journal->name, $plans[$journal->name]);
         $again->commit([new Arrival($journal->name, Position::log('0/2'))], LogPlace::before(8), null);
         self::assertSame(['gate.orders_append'], array_keys($this->lake->tables()));
-        self::assertSame([2, 2], [$this->lake->count($journal->landed), $again->sequence($journal->name)]);
+        self::assertSame([2, 2], [$this->lake->count($journal->destination->table), $again->sequence($journal->name)]);
         $again->close();
     }
 
@@ -173,7 +173,7 @@ final class LakeLogTest extends ChangeLandingCase
         for ($lsn = 1; $lsn <= 12; $lsn++) {
             $deliver($session, $lsn, (string) $lsn);
         }
-        self::assertSame([1, 12], [count($this->lake->tables()['gate.orders_append']->files), $this->lake->count($journal->landed)], 'the twelfth file was joined with those before it');
+        self::assertSame([1, 12], [count($this->lake->tables()['gate.orders_append']->files), $this->lake->count($journal->destination->table)], 'the twelfth file was joined with those before it');
         self::assertSame([], $this->strays());
 
         // Between two deliveries small files are joined when somebody asks.
@@ -181,7 +181,7 @@ final class LakeLogTest extends ChangeLandingCase
         self::assertEquals(new JoinedFiles(2, 1), $session->join($journal->name));
         self::assertNull($session->join($journal->name));
         $deliver($session, 14, '14');
-        self::assertSame([2, 14, 14, []], [count($this->lake->tables()['gate.orders_append']->files), $this->lake->count($journal->landed), $session->sequence($journal->name), $this->strays()]);
+        self::assertSame([2, 14, 14, []], [count($this->lake->tables()['gate.orders_append']->files), $this->lake->count($journal->destination->table), $session->sequence($journal->name), $this->strays()]);
 
         // The journal's file is made before the other table refuses its row.
         try {
@@ -190,7 +190,7 @@ final class LakeLogTest extends ChangeLandingCase
         } catch (FeedRefused) {
             $session->rollback();
         }
-        self::assertSame([14, []], [$this->lake->count($journal->landed), $this->strays()]);
+        self::assertSame([14, []], [$this->lake->count($journal->destination->table), $this->strays()]);
 
         // The lease goes after the last look at it: between the first table's files and the page.
         $session->begin();
@@ -202,7 +202,7 @@ final class LakeLogTest extends ChangeLandingCase
             $session->commit([new Arrival($journal->name, Position::log('0/15'))], LogPlace::before(15), null);
             self::fail('It committed.');
         } catch (LeaseLost) {
-            self::assertSame([14, []], [$this->lake->count($journal->landed), $this->strays()]);
+            self::assertSame([14, []], [$this->lake->count($journal->destination->table), $this->strays()]);
         }
         $session->close();
     }
@@ -244,7 +244,7 @@ final class LakeLogTest extends ChangeLandingCase
             $session->sweep($feed->name, new SourceCommit(LogPlace::commitAt(3), 3_000_000));
             $receipt = $session->commit([new Arrival($feed->name, Position::log('0/3'))], LogPlace::before(3), null)[$feed->name];
             $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
-            self::assertSame([['ids' => '1,3']], $this->landed("SELECT string_agg(id, ',' ORDER BY id) AS ids FROM {$feed->landed}{$current}"));
+            self::assertSame([['ids' => '1,3']], $this->landed("SELECT string_agg(id, ',' ORDER BY id) AS ids FROM {$feed->destination->table}{$current}"));
             self::assertSame(3, $receipt->read);
             self::assertSame([], glob("{$this->path}/_lighterman/seen/*"), 'what was seen is forgotten');
             $session->close();

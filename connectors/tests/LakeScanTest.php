@@ -51,7 +51,7 @@ final class LakeScanTest extends LakeCase
         self::assertSame(['tables' => 2, 'unreadable' => []], $this->lake->scan());
         self::assertEqualsCanonicalizing(['found.cider', 'gate.own', 'lab.must'], array_keys($this->lake->kept()));
         $this->carry($feed, into: $this->lake);
-        self::assertSame(10, $this->lake->count($feed->landed));
+        self::assertSame(10, $this->lake->count($feed->destination->table));
     }
 
     #[Test]

@@ -39,11 +39,11 @@ final class LakeTest extends LakeCase
     /** Asserts that the lake holds exactly the source's rows. */
     private function assertLanded(FeedDefinition $feed, string $columns = 'id, kg, code'): void
     {
-        $at = $this->gate->rows("SELECT {$columns} FROM {$feed->source} ORDER BY 1, 2");
-        $landed = $this->inLake("SELECT {$columns} FROM gate.{$feed->landed->name} ORDER BY 1, 2");
+        $at = $this->gate->rows("SELECT {$columns} FROM {$feed->origin->table} ORDER BY 1, 2");
+        $landed = $this->inLake("SELECT {$columns} FROM gate.{$feed->destination->table->name} ORDER BY 1, 2");
         self::assertSame([[], []], [array_slice(array_diff(array_map(json_encode(...), $at), array_map(json_encode(...), $landed)), 0, 3), array_slice(array_diff(array_map(json_encode(...), $landed), array_map(json_encode(...), $at)), 0, 3)]);
         self::assertSame(count($at), count($landed));
-        self::assertSame(count($at), $this->lake->count($feed->landed));
+        self::assertSame(count($at), $this->lake->count($feed->destination->table));
     }
 
     private function loads(int $rows = 3000): void
@@ -120,7 +120,7 @@ final class LakeTest extends LakeCase
         $this->carry($feed, into: $this->lake);
         $path = "{$this->path}/{$this->counted('gate.tags')[0]}";
         $engine = new Engine([$this->path], 160, 2, "{$this->path}/spill");
-        $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), array_slice($feed->shape->columns, 2)));
+        $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), array_slice($feed->origin->shape->columns, 2)));
         $engine->run('CREATE TEMP TABLE was AS SELECT * REPLACE ('.$texts.') FROM read_parquet('.Engine::literal($path).')');
         $engine->run('COPY was TO '.Engine::literal($path).' (FORMAT parquet)');
         self::assertSame('VARCHAR', $engine->value('SELECT typeof(words) FROM read_parquet('.Engine::literal($path).') LIMIT 1'));
@@ -242,7 +242,7 @@ final class LakeTest extends LakeCase
             $this->carry($feed, into: $this->lake);
         }
         $before = $this->counted('gate.trickle');
-        self::assertSame([8, 6], [count($before), $this->lake->files($feed->landed)?->small]);
+        self::assertSame([8, 6], [count($before), $this->lake->files($feed->destination->table)?->small]);
         $page = $this->ledger()->last('feeds/feed-trickle')->feeds['feed-trickle'] ?? null;
         $late = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-trickle', 5));
         $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-trickle', 6));
@@ -253,7 +253,7 @@ final class LakeTest extends LakeCase
             self::assertSame([$before, 8], [$this->counted('gate.trickle'), count($this->dataFiles())], 'who has lost its lease joins nothing');
         }
         self::assertEquals(new JoinedFiles(8, 4), $session->join());
-        self::assertSame([4, 0, 8], [count($this->counted('gate.trickle')), $this->lake->files($feed->landed)?->small, $this->lake->count($feed->landed)]);
+        self::assertSame([4, 0, 8], [count($this->counted('gate.trickle')), $this->lake->files($feed->destination->table)?->small, $this->lake->count($feed->destination->table)]);
         self::assertSame([['n' => '8', 's' => '44', 'parts' => '4']], $this->inLake('SELECT count(*) AS n, sum(id) AS s, count(DISTINCT part) AS parts FROM gate.trickle'));
         foreach ($before as $name) {
             self::assertFileExists("{$this->path}/{$name}", 'who reads it may go on');
@@ -265,7 +265,7 @@ final class LakeTest extends LakeCase
         // The next delivery goes on from there.
         $this->touch("INSERT INTO trickle VALUES (10, 'a')");
         $this->carry($feed, 7, $this->lake);
-        self::assertSame([9, 5], [$this->lake->count($feed->landed), count($this->counted('gate.trickle'))]);
+        self::assertSame([9, 5], [$this->lake->count($feed->destination->table), count($this->counted('gate.trickle'))]);
         $kept = array_keys($this->ledger()->last('feeds/feed-trickle')?->kept() ?? []);
         self::assertEqualsCanonicalizing($kept, array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()));
         self::assertSame([], $this->ledger()->last('feeds/feed-trickle')?->claimed(8, time() + Page::GRACE + 1)->feeds['feed-trickle']->retired, 'they go once nobody can be reading them');
@@ -332,7 +332,7 @@ final class LakeTest extends LakeCase
             $old->settle();
             self::fail('It committed.');
         } catch (LeaseLost) {
-            self::assertSame(0, $this->lake->count($feed->landed));
+            self::assertSame(0, $this->lake->count($feed->destination->table));
             self::assertSame([], $this->dataFiles());
         }
         $new->close();
@@ -342,7 +342,7 @@ final class LakeTest extends LakeCase
         $this->expectException(LeaseLost::class);
         try {
             $this->carry($feed, 3, $this->lake);
-            self::assertSame(50, $this->lake->count($feed->landed));
+            self::assertSame(50, $this->lake->count($feed->destination->table));
             self::assertSame($this->counted('gate.loads'), array_map(static fn (string $n): string => substr($n, 2), $this->dataFiles()), 'no orphan is left');
         } finally {
             RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 2));
@@ -388,12 +388,12 @@ final class LakeTest extends LakeCase
                 $old->settle();
                 self::fail('It committed.');
             } catch (LeaseLost) {
-                self::assertSame(0, $this->lake->count($feed->landed));
+                self::assertSame(0, $this->lake->count($feed->destination->table));
             }
             $old->close();
             $new->settle();
             $new->close();
-            self::assertSame(array_map(array_values(...), $this->gate->rows('SELECT id, kg, code FROM loads ORDER BY id')), $this->lake->query("SELECT id, kg, code FROM {$feed->landed} ORDER BY id", 10_000, 60)->rows);
+            self::assertSame(array_map(array_values(...), $this->gate->rows('SELECT id, kg, code FROM loads ORDER BY id')), $this->lake->query("SELECT id, kg, code FROM {$feed->destination->table} ORDER BY id", 10_000, 60)->rows);
         }
         self::assertSame([], array_filter((new LocalFolder('lake', $this->path))->files('_lighterman/work'), static fn (string $n): bool => ! str_contains($n, '/2/')));
     }
@@ -414,7 +414,7 @@ final class LakeTest extends LakeCase
         } catch (LeaseLost) {
             $session->close();
         }
-        self::assertSame([[], 0], [(new LocalFolder('lake', $this->path))->files('gate'), $this->lake->count($feed->landed)]);
+        self::assertSame([[], 0], [(new LocalFolder('lake', $this->path))->files('gate'), $this->lake->count($feed->destination->table)]);
     }
 
     #[Test]
@@ -433,7 +433,7 @@ final class LakeTest extends LakeCase
             rename("{$this->path}.away", $this->path);
         }
         $this->carry($feed, into: $this->lake);
-        self::assertSame(10, $this->lake->count($feed->landed));
+        self::assertSame(10, $this->lake->count($feed->destination->table));
     }
 
     #[Test]
@@ -464,7 +464,7 @@ final class LakeTest extends LakeCase
             self::assertSame('unfit_value', $trouble->reason->value);
             self::assertStringContainsString('NaN', $trouble->getMessage());
         }
-        self::assertSame([0, []], [$this->lake->count($feed->landed), $this->dataFiles()]);
+        self::assertSame([0, []], [$this->lake->count($feed->destination->table), $this->dataFiles()]);
 
         $this->loads(10);
         mkdir("{$this->path}/gate/loads", 0777, true);

@@ -268,7 +268,7 @@ final class LandingTest extends PostgresCase
     {
         $feed = $this->loads();
         $this->gate->run('DROP TABLE loads');
-        $this->assertTrouble('no_table', 'public.loads', fn () => $this->source->shape($feed->source));
+        $this->assertTrouble('no_table', 'public.loads', fn () => $this->source->shape($feed->origin->table));
         $this->assertTrouble('no_table', 'loads', fn () => $this->source->plan($feed, Position::after('2026-01-01'), null));
     }
 

@@ -29,6 +29,7 @@ use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 
 /** A log between the two test databases, and the plainest way to land what it brings. */
 abstract class LogCase extends PostgresCase
@@ -60,15 +61,15 @@ abstract class LogCase extends PostgresCase
     {
         $name = TableName::parse($table);
 
-        return new FeedDefinition(...['name' => $name->name.' '.$landing->value, 'source' => $name, 'shape' => $this->source->shape($name), 'capture' => Capture::Log, 'key' => $key, 'landing' => $landing,
+        return Definitions::of(...['name' => $name->name.' '.$landing->value, 'source' => $name, 'shape' => $this->source->shape($name), 'capture' => Capture::Log, 'key' => $key, 'landing' => $landing,
             'landed' => new TableName('gate', $name->name.'_'.$landing->value), ...$more]);
     }
 
     protected static function plan(FeedDefinition $feed): ChangePlan
     {
-        $key = KeyOf::columns($feed->carried()->names(), $feed->key);
+        $key = KeyOf::columns($feed->carried()->names(), $feed->origin->key);
 
-        return match ($feed->landing) {
+        return match ($feed->destination->landing) {
             Landing::Append => new Journal, Landing::Versions => new Versions($key), default => new NetChanges($key),
         };
     }
@@ -116,7 +117,7 @@ abstract class LogCase extends PostgresCase
                 $number = 0;
             } elseif ($message instanceof Commit) {
                 $this->place = $message->end;
-            } elseif ($message instanceof LoggedRow && (string) $message->relation->table === (string) $feed->source) {
+            } elseif ($message instanceof LoggedRow && (string) $message->relation->table === (string) $feed->origin->table) {
                 $plan->add(self::change($feed, $message, ++$number), $commit);
             } elseif ($message instanceof Truncated) {
                 $landing->apply($feed->name, $plan);

@@ -16,12 +16,13 @@ use Lighterman\Connectors\Objects\ObjectStore;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Carrying\RowDelivery;
-use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
@@ -179,10 +180,10 @@ final class ObjectStoreTest extends LakeCase
         foreach (['must/must-*.csv*' => ['a 3.5', 'c 3.7', 'd 3.9'], 'harvest/year=*/part-*.parquet' => null] as $pattern => $expected) {
             $table = new TableName(FilesSource::SCHEMA, $pattern);
             $facts = $source->facts($table, files: ['types' => $expected === null ? [] : ['ph' => 'decimal(5,2)'], 'quiet_seconds' => 0])->files ?? self::fail();
-            $feed = new FeedDefinition('drop', $table, $facts->shape, Capture::Files, [], Landing::Append, new TableName('lab', $expected === null ? 'harvest' : 'must'), deliveredAt: null, sourcePosition: null, files: $facts->reading);
+            $feed = Definitions::of('drop', $table, $facts->shape, Capture::Files, [], Landing::Append, new TableName('lab', $expected === null ? 'harvest' : 'must'), stamps: new Stamps(null, null), files: $facts->reading);
             $plan = $source->plan($feed, \Lighterman\Core\Position\Position::start(), null);
             usleep(1_100_000);
-            $plan = $plan->growing === [] ? $plan : $source->plan($feed, \Lighterman\Core\Position\Position::start(), null);
+            $plan = $plan->files->growing === [] ? $plan : $source->plan($feed, \Lighterman\Core\Position\Position::start(), null);
             $reader = $source->reader($feed, $plan);
             $rows = [];
             while ($batch = $reader->next()) {

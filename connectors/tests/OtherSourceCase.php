@@ -20,6 +20,7 @@ use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
 use PHPUnit\Framework\Attributes\Test;
@@ -51,7 +52,7 @@ abstract class OtherSourceCase extends PostgresCase
     {
         $name = $this->table($table);
 
-        return new FeedDefinition($table, $name, $this->other->shape($name), $watermark === null ? Capture::Reload : Capture::Watermark, $key, $landing, new TableName('gate', $table), $watermark);
+        return Definitions::of($table, $name, $this->other->shape($name), $watermark === null ? Capture::Reload : Capture::Watermark, $key, $landing, new TableName('gate', $table), $watermark);
     }
 
     /** Carries everything there is, from the other source. @return int rows read */
@@ -224,7 +225,7 @@ abstract class OtherSourceCase extends PostgresCase
         $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, filled_at TIMESTAMP NULL, updated_at TIMESTAMP NULL, site VARCHAR(4))', 'CREATE INDEX casks_updated ON casks (updated_at)',
             "INSERT INTO casks VALUES (1, '2026-01-01 00:00:00', '2026-01-02 00:00:00', 'a'), (2, '2026-01-01 00:00:00', NULL, 'a'), (3, NULL, '2037-01-01 00:00:00', NULL)");
         $facts = $this->other->facts($this->table('casks'));
-        self::assertSame([3, 1, 1, 1, true, false], [$facts->rows, $facts->columns['updated_at']->nulls, $facts->columns['updated_at']->ahead, $facts->columns['filled_at']->outrun, $facts->columns['updated_at']->indexed, $facts->columns['filled_at']->indexed]);
+        self::assertSame([3, 1, 1, 1, true, false], [$facts->count->rows, $facts->columns['updated_at']->nulls, $facts->columns['updated_at']->ahead, $facts->columns['filled_at']->outrun, $facts->columns['updated_at']->indexed, $facts->columns['filled_at']->indexed]);
         $bad = $this->other->facts($this->table('casks'), ['site']);
         self::assertSame([['site' => 'a'], ['site']], [$bad->duplicate, $bad->nullableKey]);
         self::assertSame(['id' => '2', 'filled_at' => '2026-01-01 00:00:00', 'updated_at' => null, 'site' => 'a'], array_map(static fn (?string $v): ?string => $v === null ? null : (string) preg_replace('/(\.0+)?(\+00)?$/', '', $v), $this->other->row($this->feedOf('casks', null, ['id']), ['id' => '2']) ?? []));
@@ -255,8 +256,8 @@ abstract class OtherSourceCase extends PostgresCase
         sort($random);
         self::assertSame(['1', '2', '3'], $random);
 
-        $names = $feed->shape->names();
-        [$key, $name] = [$feed->shape->columns[0], $feed->shape->columns[1]];
+        $names = $feed->origin->shape->names();
+        [$key, $name] = [$feed->origin->shape->columns[0], $feed->origin->shape->columns[1]];
         self::assertSame(['1' => 'oak', '2' => "ash's", '3' => null], $this->other->lookup($this->table('casks'), $key, $name)->fetch(['1', '2', '3', '4']));
         self::assertSame(["ash's" => '2'], $this->other->lookup($this->table('casks'), $name, $key)->fetch(["ash's", "x' OR '1' = '1"]));
         self::assertCount(4, $names);

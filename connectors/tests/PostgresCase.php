@@ -19,6 +19,7 @@ use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 use PHPUnit\Framework\TestCase;
 
 /** Two fresh databases on the test server, and a way to carry a feed between them as the worker does. */
@@ -88,7 +89,7 @@ abstract class PostgresCase extends TestCase
     {
         $name = TableName::parse($table);
 
-        return new FeedDefinition(...[
+        return Definitions::of(...[
             'name' => $name->name, 'source' => $name, 'shape' => $this->source->shape($name),
             'capture' => $watermark === null ? Capture::Reload : Capture::Watermark, 'key' => $key, 'landing' => $landing,
             'landed' => new TableName('gate', $name->name), 'watermark' => $watermark, ...$more,
@@ -133,8 +134,8 @@ abstract class PostgresCase extends TestCase
     {
         $columns = Quoted::names($feed->carried()->names());
         $sql = static fn (TableName $t, string $where): string => "SELECT t::text AS row FROM (SELECT {$columns} FROM ".Quoted::name($t->schema).'.'.Quoted::name($t->name)." WHERE {$where}) t ORDER BY 1";
-        $at = array_column($this->gate->rows($sql($feed->source, $where)), 'row');
-        $landed = array_column($this->house->rows($sql($feed->landed, 'true')), 'row');
+        $at = array_column($this->gate->rows($sql($feed->origin->table, $where)), 'row');
+        $landed = array_column($this->house->rows($sql($feed->destination->table, 'true')), 'row');
         self::assertSame([], array_map(static fn (?string $r): string => mb_strcut((string) $r, 0, 80), array_slice(array_diff($at, $landed), 0, 5)), 'rows of the source that the copy lacks');
         self::assertSame(count($at), count($landed), 'rows in the copy');
         self::assertSame(md5(implode("\n", $at)), md5(implode("\n", $landed)), 'the copy equals the source');

@@ -53,14 +53,14 @@ final class TableReaderTest extends PostgresCase
         self::assertSame(510_000, array_sum(array_map(static fn (Batch $b): int => $b->rows, $batches)));
         $before = 0;
         foreach ($batches as $i => $batch) {
-            self::assertTrue($i === 0 ? $batch->from->phase === 'start' : $batch->from->equals($batches[$i - 1]->to));
+            self::assertTrue($i === 0 ? $batch->stretch->from->phase === 'start' : $batch->stretch->from->equals($batches[$i - 1]->stretch->to));
             if ($batch->rows > 0) {
                 self::assertSame((string) ($before + 1), substr($batch->encoded, 0, (int) strpos($batch->encoded, "\t")));
                 $before += $batch->rows;
             }
         }
         self::assertSame('after', end($batches)->to->phase);
-        self::assertGreaterThan(2, count(array_filter($batches, static fn (Batch $b): bool => $b->closes)), 'several units');
+        self::assertGreaterThan(2, count(array_filter($batches, static fn (Batch $b): bool => $b->stretch->closes)), 'several units');
     }
 
     #[Test]
@@ -74,7 +74,7 @@ final class TableReaderTest extends PostgresCase
                 self::assertSame((int) $id % 2 === 0 ? 900_000 : 3, strlen((string) $x));
             }
         }
-        self::assertCount(1, array_filter($batches, static fn (Batch $b): bool => $b->closes), 'a reload is one unit');
+        self::assertCount(1, array_filter($batches, static fn (Batch $b): bool => $b->stretch->closes), 'a reload is one unit');
     }
 
     #[Test]
@@ -85,8 +85,8 @@ final class TableReaderTest extends PostgresCase
         $whole = $this->readAll($feed, Position::start());
         self::assertGreaterThan(4, count($whole));
         foreach ($whole as $i => $batch) {
-            if ($batch->to->isLoading()) {
-                $rest = $this->readAll($feed, $batch->to);
+            if ($batch->stretch->to->isLoading()) {
+                $rest = $this->readAll($feed, $batch->stretch->to);
                 self::assertSame(array_sum(array_map(static fn (Batch $b): int => $b->rows, array_slice($whole, $i + 1))), array_sum(array_map(static fn (Batch $b): int => $b->rows, $rest)));
                 self::assertTrue(end($rest)->to->equals(end($whole)->to), 'and ends at the bound the load was given');
             }

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Tests;
 
 use Lighterman\Connectors\Triggers\ChangeTable;
+use Lighterman\Connectors\Triggers\Images;
 use Lighterman\Connectors\Triggers\Reading;
 use Lighterman\Connectors\Triggers\StoredChange;
 use Lighterman\Connectors\Triggers\TriggerReader;
@@ -33,7 +34,7 @@ final class TriggerReaderTest extends TestCase
         });
         $table->method('between')->willReturnCallback(static function (Reading $from, Reading $to): \Generator {
             for ($n = (int) $from->seen + 1; $n <= (int) $to->seen; $n++) {
-                yield new StoredChange("u{$n}", 'main.casks', 'insert', 's', ['id'], null, [(string) $n], $n, 10);
+                yield new StoredChange("u{$n}", 'main.casks', 'insert', 's', new Images(['id'], null, [(string) $n]), $n, 10);
             }
         });
 

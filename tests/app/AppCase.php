@@ -18,9 +18,9 @@ use Illuminate\Foundation\Testing\TestCase;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Core\Capture\Capture;
-use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 
 /** The application with a source and a target database of its own; Lighterman's own tables are rolled back after each test. */
 abstract class AppCase extends TestCase
@@ -78,7 +78,7 @@ abstract class AppCase extends TestCase
     protected function feed(array $more = []): Feed
     {
         $table = new TableName('public', 'loads');
-        $definition = new FeedDefinition(...['name' => 'loads', 'source' => $table, 'shape' => app(Systems::class)->source($this->source)->shape($table), 'capture' => Capture::Watermark,
+        $definition = Definitions::of(...['name' => 'loads', 'source' => $table, 'shape' => app(Systems::class)->source($this->source)->shape($table), 'capture' => Capture::Watermark,
             'key' => ['id'], 'landing' => Landing::Upsert, 'landed' => new TableName('copy', 'loads'), 'watermark' => 'updated_at', ...$more]);
 
         return FeedBook::create($this->source, $this->target, [$definition])[0];

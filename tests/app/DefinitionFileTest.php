@@ -57,9 +57,9 @@ final class DefinitionFileTest extends AppCase
         $this->gate->run('CREATE TABLE bands (code text PRIMARY KEY)');
         self::assertSame(0, $this->load("source: gate\ntarget: house\ndefaults: { landed_schema: copy, promise_seconds: 44 }\nfeeds:\n  - table: public.loads\n  - { table: public.bands, promise_seconds: 99 }\n"), Artisan::output());
         $loads = Feed::where('name', 'loads')->firstOrFail()->definition->parsed();
-        self::assertSame(['updated_at', ['id'], 'upsert', 'copy.loads', 44], [$loads->watermark, $loads->key, $loads->landing->value, (string) $loads->landed, $loads->promiseSeconds]);
+        self::assertSame(['updated_at', ['id'], 'upsert', 'copy.loads', 44], [$loads->origin->watermarkColumn(), $loads->origin->key, $loads->destination->landing->value, (string) $loads->destination->table, $loads->promiseSeconds]);
         $bands = Feed::where('name', 'bands')->firstOrFail()->definition->parsed();
-        self::assertSame(['reload', 'replace', 99], [$bands->capture->value, $bands->landing->value, $bands->promiseSeconds]);
+        self::assertSame(['reload', 'replace', 99], [$bands->origin->capture->value, $bands->destination->landing->value, $bands->promiseSeconds]);
     }
 
     #[Test]
@@ -80,7 +80,7 @@ final class DefinitionFileTest extends AppCase
             self::assertStringContainsString($wrong, $told);
         }
         self::assertSame(0, $this->load("source: gate\ntarget: house\nfeeds:\n  - { table: '\"yard.old\".vats', landed: copy.vats }\n"), Artisan::output());
-        self::assertSame('"yard.old".vats', (string) $this->carry(Feed::sole())->definition->parsed()->source);
+        self::assertSame('"yard.old".vats', (string) $this->carry(Feed::sole())->definition->parsed()->origin->table);
         self::assertSame('on time', Feed::sole()->state());
 
         // What only the server itself writes, and text without case, lands as text.

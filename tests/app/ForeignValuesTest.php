@@ -13,9 +13,10 @@ use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\Artisan;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
-use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 use PDO;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\Attributes\TestWith;
@@ -45,7 +46,7 @@ final class ForeignValuesTest extends LogRunnerCase
     private function casks(Capture $capture, array $more = []): Feed
     {
         $table = new TableName('main', 'casks');
-        $definition = new FeedDefinition(...['name' => 'casks', 'source' => $table, 'shape' => app(Systems::class)->source($this->source)->shape($table), 'capture' => $capture, 'key' => ['code'], 'landing' => Landing::Upsert, 'landed' => new TableName('copy', 'casks'), ...$more]);
+        $definition = Definitions::of(...['name' => 'casks', 'source' => $table, 'shape' => app(Systems::class)->source($this->source)->shape($table), 'capture' => $capture, 'key' => ['code'], 'landing' => Landing::Upsert, 'landed' => new TableName('copy', 'casks'), ...$more]);
 
         return FeedBook::create($this->source, $this->target, [$definition])[0];
     }
@@ -57,7 +58,7 @@ final class ForeignValuesTest extends LogRunnerCase
     public function a_zero_byte_sets_its_record_aside_and_loses_no_other(Capture $capture, bool $stamps): void
     {
         $this->cellar->exec("CREATE TABLE casks (code text PRIMARY KEY NOT NULL, note text); WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 3000) INSERT INTO casks SELECT printf('k%06d', i) || CASE i WHEN 1500 THEN char(0) || 'x' ELSE '' END, CASE i WHEN 700 THEN 'a' || char(0) || 'b' ELSE 'n' END FROM n");
-        $feed = $this->casks($capture, $stamps ? [] : ['deliveredAt' => null, 'sourcePosition' => null]);
+        $feed = $this->casks($capture, $stamps ? [] : ['stamps' => new Stamps(null, null)]);
         $capture === Capture::Trigger ? $this->drain() : $this->carry($feed);
         self::assertSame('2998', $this->house->value('SELECT count(*) FROM copy.casks'));
         self::assertSame('0', $this->house->value("SELECT count(*) FROM copy.casks WHERE length(code) <> 7 OR note <> 'n'"), 'no two rows are glued together');

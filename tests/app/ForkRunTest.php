@@ -119,7 +119,7 @@ final class ForkRunTest extends LogRunnerCase
         $this->touch('UPDATE loads SET kg = kg');
         $this->carry($feed->refresh()->load('definition', 'route'));
         $this->assertParted();
-        self::assertSame([2, 'copy.loads'], [$feed->definition->version, (string) $feed->definition->parsed()->landed]);
+        self::assertSame([2, 'copy.loads'], [$feed->definition->version, (string) $feed->definition->parsed()->destination->table]);
         DraftBook::goBack($feed, $feed->definitions()->where('version', 1)->sole(), app(Systems::class));
         $this->touch('UPDATE loads SET kg = kg');
         $this->carry($feed->refresh()->load('definition', 'route'));

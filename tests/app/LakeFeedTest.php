@@ -21,6 +21,7 @@ use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -66,7 +67,7 @@ final class LakeFeedTest extends LakeCase
     public function a_table_of_very_many_columns_lands_and_names_that_differ_by_case_are_refused_before(): void
     {
         $this->gate->run('CREATE TABLE wide (id int PRIMARY KEY, '.implode(', ', array_map(static fn (int $n): string => "c{$n} int", range(1, 1590))).'); INSERT INTO wide SELECT g FROM generate_series(1, 50) g; CREATE TABLE cased (id int PRIMARY KEY, "Name" text, name text)');
-        $definition = fn (string $name): FeedDefinition => new FeedDefinition($name, $table = new TableName('public', $name), app(Systems::class)->source($this->source)->shape($table), Capture::Reload, ['id'], Landing::Upsert, new TableName('copy', $name));
+        $definition = fn (string $name): FeedDefinition => Definitions::of($name, $table = new TableName('public', $name), app(Systems::class)->source($this->source)->shape($table), Capture::Reload, ['id'], Landing::Upsert, new TableName('copy', $name));
         $feed = $this->carry(FeedBook::create($this->source, $this->lake, [$definition('wide')])[0]);
         self::assertStringContainsString('LIGHTERMAN_LAKE_MEMORY_MB', $feed->trouble['remedy'] ?? '', 'what it takes is said');
         config(['lighterman.lake.memory_mb' => 320]);

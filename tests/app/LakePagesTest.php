@@ -36,7 +36,7 @@ final class LakePagesTest extends LakeCase
         self::assertEquals(['format' => 'delimited', 'packed' => 'gzip', 'delimiter' => "\t", 'decimal' => ',', 'rows' => 20_000], $feed->definition->body['write_as']);
         $this->carry($feed);
         self::assertStringEndsWith('.csv.gz', (glob("{$this->path}/copy/loads/*") ?: [''])[0]);
-        self::assertEquals(WritingInput::read(WritingInput::typed($feed->definition->parsed()->writing)), $feed->definition->body['write_as']);
+        self::assertEquals(WritingInput::read(WritingInput::typed($feed->definition->parsed()->destination->writing)), $feed->definition->body['write_as']);
 
         $page = (string) $this->get('/feeds/loads/set-up')->assertOk()->getContent();
         self::assertStringContainsString('Delimited text, gzip, parted by tab', $page);

@@ -13,9 +13,9 @@ use App\Runtime\Stream\LogRunner;
 use App\Runtime\Work\Leases;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
-use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 
 /** Feeds whose changes are read from a log, run without a worker of their own. */
 abstract class LogRunnerCase extends AppCase
@@ -36,7 +36,7 @@ abstract class LogRunnerCase extends AppCase
     protected function logFeed(string $table = 'loads', array $more = []): Feed
     {
         $name = new TableName('public', $table);
-        $definition = new FeedDefinition(...['name' => $table, 'source' => $name, 'shape' => $more['shape'] ?? app(Systems::class)->source($this->source)->shape($name), 'capture' => Capture::Log, 'key' => ['id'], 'landing' => Landing::Upsert,
+        $definition = Definitions::of(...['name' => $table, 'source' => $name, 'shape' => $more['shape'] ?? app(Systems::class)->source($this->source)->shape($name), 'capture' => Capture::Log, 'key' => ['id'], 'landing' => Landing::Upsert,
             'landed' => new TableName('copy', $more['name'] ?? $table), ...$more]);
 
         return FeedBook::create($this->source, $this->target, [$definition])[0];

@@ -30,6 +30,7 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Truncates;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Treatment\Treatment;
 use Lighterman\Core\Trouble\Explained;
 use Lighterman\Core\Trouble\SystemTrouble;
@@ -444,7 +445,7 @@ final class LogRunnerTest extends LogRunnerCase
         $more = $many + 1;
         $this->gate->run("DO \$\$ BEGIN FOR i IN 1..{$more} LOOP EXECUTE format('CREATE TABLE t%s (id int PRIMARY KEY, n int)', i); EXECUTE format('INSERT INTO t%s VALUES (1, 0)', i); END LOOP; END \$\$");
         $shape = app(Systems::class)->source($this->source)->shape(new TableName('public', 't1'));
-        $definition = static fn (int $n): FeedDefinition => new FeedDefinition("t{$n}", new TableName('public', "t{$n}"), $shape, Capture::Log, ['id'], Landing::Upsert, new TableName('copy', "t{$n}"));
+        $definition = static fn (int $n): FeedDefinition => Definitions::of("t{$n}", new TableName('public', "t{$n}"), $shape, Capture::Log, ['id'], Landing::Upsert, new TableName('copy', "t{$n}"));
         FeedBook::create($this->source, $this->target, array_map($definition, range(1, $many)));
         $this->drain();
         self::assertSame($many, Feed::where('standing', 'carried')->count());

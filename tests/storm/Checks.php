@@ -35,8 +35,8 @@ final readonly class Checks
         $definition = $feed->definition->parsed();
         try {
             return match (true) {
-                $definition->landing === Landing::Append && $feed->bringsChanges() => $feed->gap === null ? $this->journal($feed, $definition) : null,
-                default => $this->rows($feed, $definition) ?? ($definition->landing === Landing::Versions ? $this->chain($feed, $definition) : null),
+                $definition->destination->landing === Landing::Append && $feed->bringsChanges() => $feed->gap === null ? $this->journal($feed, $definition) : null,
+                default => $this->rows($feed, $definition) ?? ($definition->destination->landing === Landing::Versions ? $this->chain($feed, $definition) : null),
             };
         } catch (SystemTrouble $e) {
             return $e->getMessage();
@@ -47,12 +47,12 @@ final readonly class Checks
     {
         // That a column was filled anew without its watermark is told to append by PostgreSQL only, and claimed of no other.
         $names = match (true) {
-            $definition->landing !== Landing::Append => $definition->carried()->names(), isset($this->others[$feed->name]) => $definition->key, default => self::carriedAlways($feed, $definition),
+            $definition->destination->landing !== Landing::Append => $definition->carried()->names(), isset($this->others[$feed->name]) => $definition->origin->key, default => self::carriedAlways($feed, $definition),
         };
         [$source, $copy] = $this->both($feed, $definition, $names);
         $missing = array_diff_assoc($source, $copy);
         // By watermark deletes are not seen, and by choice they may be ignored.
-        $extra = $feed->capture === 'watermark' || $definition->deletes === Deletes::Ignore || ($feed->capture === 'reload' && $definition->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
+        $extra = $feed->capture === 'watermark' || $definition->destination->deletes === Deletes::Ignore || ($feed->capture === 'reload' && $definition->destination->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
         if ($missing === [] && $extra === []) {
             return null;
         }
@@ -73,7 +73,7 @@ final readonly class Checks
     {
         return [
             $this->source($feed, $definition, $names),
-            array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names, self::landed($definition))} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key'),
+            array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names, self::landed($definition))} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->destination->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key'),
         ];
     }
 
@@ -85,14 +85,14 @@ final readonly class Checks
     {
         $treated = $definition->treatment->checks === [] ? '' : ' WHERE id % '.Story::SET_ASIDE.' <> 0';
 
-        return isset($this->others[$feed->name]) ? $this->others[$feed->name]->rows($definition->key, $names)
-            : array_column($this->gate->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM ".Sql::table($definition->source).$treated), 'row', 'key');
+        return isset($this->others[$feed->name]) ? $this->others[$feed->name]->rows($definition->origin->key, $names)
+            : array_column($this->gate->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM ".Sql::table($definition->origin->table).$treated), 'row', 'key');
     }
 
     /** @param  (callable(string): string)|null  $of  gives the expression of a key's column, when it is not its name */
     private function key(Feed $feed, FeedDefinition $definition, ?callable $of = null): string
     {
-        $columns = array_combine($definition->key, array_map($of ?? Quoted::name(...), $definition->key));
+        $columns = array_combine($definition->origin->key, array_map($of ?? Quoted::name(...), $definition->origin->key));
 
         return isset($this->others[$feed->name]) ? $this->others[$feed->name]->spelt($columns) : 'ROW('.implode(', ', $columns).')::text';
     }
@@ -121,7 +121,7 @@ final readonly class Checks
         $technical = $definition->landedTable()->technical();
 
         return match (true) {
-            $definition->landing === Landing::Versions => Quoted::name($technical['is_current']->name),
+            $definition->destination->landing === Landing::Versions => Quoted::name($technical['is_current']->name),
             isset($technical['deleted_at']) => Quoted::name($technical['deleted_at']->name).' IS NULL',
             default => 'true',
         };
@@ -131,7 +131,7 @@ final readonly class Checks
     private function copy(Feed $feed, FeedDefinition $definition): string
     {
         if ($feed->route->target->name === 'house') {
-            return Sql::table($definition->landed);
+            return Sql::table($definition->destination->table);
         }
         $landed = $definition->landedTable();
         $columns = $landed->columns();
@@ -150,7 +150,7 @@ final readonly class Checks
     /** Whether the versions of every key follow each other without a gap, the last one being current. */
     private function chain(Feed $feed, FeedDefinition $definition): ?string
     {
-        $key = Quoted::names($definition->key);
+        $key = Quoted::names($definition->origin->key);
         $broken = (int) $this->house->value("SELECT count(*) FROM (SELECT valid_from, valid_to, is_current, change_kind, lead(valid_from) OVER w AS next, lead(source_position) OVER w = source_position AS twice FROM {$this->copy($feed, $definition)} WINDOW w AS (PARTITION BY {$key} ORDER BY source_position)) v
             WHERE twice OR valid_to < valid_from OR (change_kind = 'delete' AND (is_current OR valid_to <> valid_from)) OR (change_kind <> 'delete' AND next IS NOT NULL AND valid_to <> greatest(valid_from, next))
                OR (change_kind <> 'delete' AND next IS NULL AND (NOT is_current OR valid_to IS NOT NULL))");
@@ -163,7 +163,7 @@ final readonly class Checks
     {
         // Rows that shared a key for a moment are told by their values only, and a value the log does not tell is not in every entry.
         $names = array_values(array_diff(self::carriedAlways($feed, $definition), ['big']));
-        $before = $this->key($feed, $definition, static fn (string $k): string => "(row_before ->> '{$k}')::".TypeMap::write($definition->shape->column($k)->type ?? throw new \LogicException($k)));
+        $before = $this->key($feed, $definition, static fn (string $k): string => "(row_before ->> '{$k}')::".TypeMap::write($definition->origin->shape->column($k)->type ?? throw new \LogicException($k)));
         $entries = $this->house->rows("SELECT {$this->key($feed, $definition)} AS key, change_kind AS kind, source_position AS place, {$this->row($feed, $names)} AS row, CASE WHEN row_before IS NULL THEN NULL ELSE {$before} END AS before FROM {$this->copy($feed, $definition)} ORDER BY source_position");
         $shares = ! isset($this->others[$feed->name]) && self::shares($definition, $this->gate);
         $rows = [];
@@ -207,12 +207,12 @@ final readonly class Checks
     {
         $first = $feed->definitions()->oldest('version')->firstOrFail()->parsed()->carried();
 
-        return array_values(array_filter($definition->carried()->names(), static fn (string $n): bool => $first->column($n)?->type->equals($definition->shape->column($n)->type ?? throw new \LogicException($n)) === true));
+        return array_values(array_filter($definition->carried()->names(), static fn (string $n): bool => $first->column($n)?->type->equals($definition->origin->shape->column($n)->type ?? throw new \LogicException($n)) === true));
     }
 
     private static function shares(FeedDefinition $definition, Connection $gate): bool
     {
-        return $gate->value('SELECT EXISTS (SELECT 1 FROM pg_index WHERE indrelid = to_regclass($1) AND indisprimary AND NOT indimmediate)', [Sql::table($definition->source)]) === 't';
+        return $gate->value('SELECT EXISTS (SELECT 1 FROM pg_index WHERE indrelid = to_regclass($1) AND indisprimary AND NOT indimmediate)', [Sql::table($definition->origin->table)]) === 't';
     }
 
     /** @return string|null what figures do not agree; null when all do */

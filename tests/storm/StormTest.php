@@ -12,7 +12,6 @@ use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Kind\Kinds;
-use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Guarantee;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Guarantee\TargetCapabilities;
@@ -23,6 +22,7 @@ use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
@@ -110,7 +110,7 @@ final class StormTest extends TestCase
                 foreach (['house', 'lake'] as $target) {
                     foreach (Kinds::of($capture)->bringsChanges() && $landing === Landing::Upsert ? Deletes::cases() : [Deletes::Apply] as $deletes) {
                         try {
-                            $definition = new FeedDefinition('f', new TableName('public', 't'), $shape, $capture, ['id'], $landing, new TableName('copy', 'f'), watermark: $capture === Capture::Watermark ? 'touched' : null, deletes: $deletes);
+                            $definition = Definitions::of('f', new TableName('public', 't'), $shape, $capture, ['id'], $landing, new TableName('copy', 'f'), watermark: $capture === Capture::Watermark ? 'touched' : null, deletes: $deletes);
                         } catch (InvalidDefinition) {
                             continue;
                         }

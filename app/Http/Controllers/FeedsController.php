@@ -62,10 +62,10 @@ final class FeedsController
     {
         $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $definition = $feed->definition->parsed();
-        $key = array_intersect_key(array_filter((array) $request->query('key'), is_string(...)), array_flip($definition->key));
+        $key = array_intersect_key(array_filter((array) $request->query('key'), is_string(...)), array_flip($definition->origin->key));
         $told = ['feed' => $feed, 'definition' => $definition, 'key' => $key, 'life' => null, 'trouble' => null, 'siblings' => Feed::where('route_id', $feed->route_id)->whereKeyNot($feed->id)->whereIn('capture', ['log', 'trigger'])
-            ->whereHas('definition', static fn ($q) => $q->whereRaw("body->>'table' = ? AND body->>'landing' IN ('versions', 'append')", [(string) $definition->source]))->pluck('name')];
-        if (RowLife::isKept($definition) && count($key) === count($definition->key)) {
+            ->whereHas('definition', static fn ($q) => $q->whereRaw("body->>'table' = ? AND body->>'landing' IN ('versions', 'append')", [(string) $definition->origin->table]))->pluck('name')];
+        if (RowLife::isKept($definition) && count($key) === count($definition->origin->key)) {
             try {
                 $told['life'] = RowLife::of($feed, $definition, $key, $systems);
             } catch (SystemTrouble $trouble) {
@@ -178,7 +178,7 @@ final class FeedsController
                 $definition = $feed->definition->parsed();
                 $source = $systems->source($feed->route->source);
                 // What a watermark leaves out may have come since the feed was made.
-                $facts = $definition->kind()->takesWatermark() ? $source->facts($definition->source, $definition->key) : null;
+                $facts = $definition->kind()->takesWatermark() ? $source->facts($definition->origin->table, $definition->origin->key) : null;
 
                 return Guarantee::derive($definition, $source->capabilities(), $systems->target($feed->route->target)->capabilities(), $facts);
             });

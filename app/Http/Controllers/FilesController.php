@@ -21,7 +21,7 @@ final class FilesController
     {
         $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $definition = $feed->definition->parsed();
-        abort_if($definition->files === null, 404);
+        abort_if($definition->origin->files === null, 404);
         $holds = trim((string) $request->query('holds', ''));
         $plan = $trouble = null;
         try {
@@ -35,7 +35,7 @@ final class FilesController
 
         return view('feeds.files', [
             'feed' => $feed, 'definition' => $definition, 'trouble' => $trouble, 'holds' => $holds, 'page' => $page, 'count' => $count, 'pages' => (int) max(1, ceil($count / self::PER_PAGE)),
-            'waiting' => array_slice($plan->files ?? [], 0, self::PER_PAGE), 'more' => max(0, count($plan->files ?? []) - self::PER_PAGE), 'refused' => $plan->refused ?? [], 'growing' => $plan->growing ?? [],
+            'waiting' => array_slice($plan->files->taken ?? [], 0, self::PER_PAGE), 'more' => max(0, count($plan->files->taken ?? []) - self::PER_PAGE), 'refused' => $plan->files->refused ?? [], 'growing' => $plan->files->growing ?? [],
             'sums' => TakenFile::where('feed_id', $feed->id)->selectRaw('count(*) AS files, coalesce(sum(size), 0) AS size, coalesce(sum(rows), 0) AS rows, coalesce(sum(set_aside), 0) AS set_aside')->toBase()->first(),
             'files' => $which->latest('landed_at')->orderBy('path')->forPage($page, self::PER_PAGE)->get(),
         ]);

@@ -50,14 +50,16 @@ final class LandedController
         $definition = $feed->definition->parsed();
         $counts = $row = $trouble = null;
         $files = [];
-        $key = array_intersect_key(array_filter((array) $request->query('key', []), is_string(...)), array_flip($definition->key));
+        $key = array_intersect_key(array_filter((array) $request->query('key', []), is_string(...)), array_flip($definition->origin->key));
         try {
             $target = $this->systems->target($feed->route->target);
             $files = array_filter(array_map(static fn (LandedTable $t): ?KeptFiles => $target->files($t->name), $definition->landedTable()->tables()));
             if ($request->boolean('count')) {
-                $counts = ['source' => $this->systems->source($feed->route->source)->count($definition), 'target' => array_map(static fn (LandedTable $t): int => $target->count($t->name), $definition->landedTable()->tables())];
+                $source = $this->systems->source($feed->route->source);
+                $deletes = $definition->kind()->deletes($definition->chosen(), $source->capabilities());
+                $counts = ['source' => $source->count($definition), 'deletes' => $deletes->strength === 'not given' ? "{$deletes->headline}. {$deletes->reason}" : '', 'target' => array_map(static fn (LandedTable $t): int => $target->count($t->name), $definition->landedTable()->tables())];
             }
-            if (count($key) === count($definition->key) && $key !== [] && ! in_array('', $key, true)) {
+            if (count($key) === count($definition->origin->key) && $key !== [] && ! in_array('', $key, true)) {
                 $row = KeyComparison::of($feed, $definition, $key, $this->systems);
             }
         } catch (Explained $e) {

@@ -151,10 +151,10 @@ final class NewFeedsController
         try {
             $told['preparation'] = $this->systems->target($target)->prepare($definition->landedTable());
             if ($definition->kind()->bringsChanges()) {
-                $log = $this->systems->logBetween($source, $target, $definition->capture);
+                $log = $this->systems->logBetween($source, $target, $definition->origin->capture);
                 $chunk = $log->chunk($definition, Slice::whole(), 8);
 
-                return ['atSource' => $log->statements([$definition->source]), 'rows' => array_map(static fn (array $row): array => array_combine($definition->carried()->names(), $row), $chunk->rows), 'count' => count($chunk->rows), 'whole' => $chunk->last] + $told;
+                return ['atSource' => $log->statements([$definition->origin->table]), 'rows' => array_map(static fn (array $row): array => array_combine($definition->carried()->names(), $row), $chunk->rows), 'count' => count($chunk->rows), 'whole' => $chunk->last] + $told;
             }
             $plan = $this->systems->source($source)->plan($definition, Position::start(), null);
             if ($plan->empty) {
@@ -169,7 +169,7 @@ final class NewFeedsController
             if ($batch !== null) {
                 $told['count'] = $batch->rows;
                 $told['unreadable'] = $batch->unreadable;
-                $told['whole'] = $batch->closes && $batch->to->equals($plan->end());
+                $told['whole'] = $batch->stretch->closes && $batch->stretch->to->equals($plan->end());
                 foreach ($batch->decoded() as $row) {
                     $told['rows'][] = array_combine($batch->shape->names(), $row);
                     if (count($told['rows']) === 8) {

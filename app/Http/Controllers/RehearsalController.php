@@ -54,8 +54,8 @@ final class RehearsalController
             return [$rehearsal->where((string) $request->input('where'), 50), 'of the last '.number_format(Rehearsal::THROUGH).' rows', null];
         }
 
-        $key = array_intersect_key(array_filter((array) $request->input('key'), static fn (mixed $v): bool => is_string($v) && $v !== ''), array_flip($rehearsal->definition->key));
-        if ($key !== [] && count($key) === count($rehearsal->definition->key)) {
+        $key = array_intersect_key(array_filter((array) $request->input('key'), static fn (mixed $v): bool => is_string($v) && $v !== ''), array_flip($rehearsal->definition->origin->key));
+        if ($key !== [] && count($key) === count($rehearsal->definition->origin->key)) {
             return [$rehearsal->sample(Sampling::key($key), 1), 'picked by its key', null];
         }
 

@@ -14,12 +14,12 @@ final class ShapeCheck
     /** @throws ShapeMoved */
     public static function agreed(SourceSystem $source, FeedDefinition $definition): void
     {
-        $now = $source->shape($definition->source);
-        $agreed = $definition->shape;
-        $ignored = $definition->leaveOut;
+        $now = $source->shape($definition->origin->table);
+        $agreed = $definition->origin->shape;
+        $ignored = $definition->origin->leaveOut;
         $difference = (new Shape($agreed->without($ignored)->columns, $agreed->key))->difference(new Shape($now->without($ignored)->columns, $now->key));
         if (! $difference->isEmpty()) {
-            throw ShapeMoved::by($definition->source, $difference);
+            throw ShapeMoved::by($definition->origin->table, $difference);
         }
     }
 }

@@ -126,7 +126,7 @@ final class FeedRunner
         $definition = $feed->definition->parsed();
         $source = $this->systems->source($feed->route->source);
         $clock = hrtime(true);
-        if ($definition->files === null) {
+        if ($definition->origin->files === null) {
             // Files are compared with the agreed shape one by one, as they are read.
             ShapeCheck::agreed($source, $definition);
         }
@@ -148,7 +148,7 @@ final class FeedRunner
 
             return;
         }
-        $delivery = $this->deliver($feed, $definition, $lease, $slice?->isWhole() || ($definition->kind()->readsWhole() && $definition->landing !== Landing::Append));
+        $delivery = $this->deliver($feed, $definition, $lease, $slice?->isWhole() || ($definition->kind()->readsWhole() && $definition->destination->landing !== Landing::Append));
         try {
             if ($this->catchUp($feed, $delivery)) {
                 $plan = $planned();
@@ -183,10 +183,10 @@ final class FeedRunner
         }
         $treated->close();
         if ($whole && $plan->kind === 'load' && ($missing = $source->withoutWatermark($definition)) > 0) {
-            $recorder->say("{$missing} rows have no {$definition->watermark} and are never carried.", 'warning');
+            $recorder->say("{$missing} rows have no {$definition->origin->watermarkColumn()} and are never carried.", 'warning');
         }
-        if ($whole && $plan->kind === 'load' && $definition->watermark !== null && ($ahead = $source->facts($definition->source, $definition->key)->columns[$definition->watermark]->ahead ?? 0) > 0) {
-            $recorder->say("{$ahead} rows have a {$definition->watermark} ahead of the source's clock. Each is carried once the clock has passed it; one at infinity never is.", 'warning');
+        if ($whole && $plan->kind === 'load' && $definition->origin->watermarkColumn() !== null && ($ahead = $source->facts($definition->origin->table, $definition->origin->key)->columns[$definition->origin->watermarkColumn()]->ahead ?? 0) > 0) {
+            $recorder->say("{$ahead} rows have a {$definition->origin->watermarkColumn()} ahead of the source's clock. Each is carried once the clock has passed it; one at infinity never is.", 'warning');
         }
         $recorder->end($whole ? 'done' : 'paused');
         if ($whole && $oneSlice) {
@@ -222,18 +222,18 @@ final class FeedRunner
      */
     private function compare(Feed $feed, SourceSystem $source, FeedDefinition $definition): void
     {
-        $now = $source->identity($definition->source);
+        $now = $source->identity($definition->origin->table);
         $was = $feed->identity === null ? null : TableIdentity::fromArray($feed->identity);
         if ($now === null || ($was !== null && $now->toArray() == $was->toArray())) {
             return;
         }
-        $why = $was === null || $feed->stands()->phase === 'start' ? null : match ($definition->landing) {
+        $why = $was === null || $feed->stands()->phase === 'start' ? null : match ($definition->destination->landing) {
             // What need not have touched its rows is not worth starting over for.
             Landing::Append => $now->unrecorded()->since($was, $definition->carried()->names()),
             default => $now->since($was, $definition->carried()->names()),
         };
-        if ($why !== null && $definition->landing === Landing::Append) {
-            throw SystemTrouble::lasting(Reason::SourceReplaced, "{$definition->source}: {$why}. What its rows hold now cannot be told from what has landed.", 'Start the feed over.');
+        if ($why !== null && $definition->destination->landing === Landing::Append) {
+            throw SystemTrouble::lasting(Reason::SourceReplaced, "{$definition->origin->table}: {$why}. What its rows hold now cannot be told from what has landed.", 'Start the feed over.');
         }
         $feed->update(['identity' => $now->toArray()] + ($why === null ? [] : ['reload' => ['mends' => true], 'standing' => 'loading', 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)]]));
     }

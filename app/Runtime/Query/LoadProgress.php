@@ -19,11 +19,11 @@ final class LoadProgress
     public static function announce(Feed $feed, ReadPlan $plan, SourceSystem $source, FeedDefinition $definition, RunRecorder $recorder): void
     {
         $recorder->say(match ($plan->kind) {
-            'reload' => "Reads {$definition->source} whole.",
-            'load' => $plan->from->key === null ? "First load of {$definition->source} in key order." : "First load goes on after {$plan->from}.",
+            'reload' => "Reads {$definition->origin->table} whole.",
+            'load' => $plan->from->key === null ? "First load of {$definition->origin->table} in key order." : "First load goes on after {$plan->from}.",
             'increment' => "Reads from {$plan->from} to {$plan->end()}.",
             'slice' => "Reads {$plan->slice} again.",
-            'files' => 'Takes '.Say::files(count($plan->files)).', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files))).($plan->refused === [] ? '.' : '; '.count($plan->refused).' of them changed since they were taken and are set aside.'),
+            'files' => 'Takes '.Say::files(count($plan->files->taken)).', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files->taken))).($plan->files->refused === [] ? '.' : '; '.count($plan->files->refused).' of them changed since they were taken and are set aside.'),
         });
         if (in_array($plan->kind, ['increment', 'slice'], true) || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
             return;
@@ -31,7 +31,7 @@ final class LoadProgress
         $rows = $plan->from->key === null ? 0 : ($feed->progress['rows'] ?? 0);
         $feed->update([
             'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
-            'progress' => ['rows' => $rows, 'of' => $definition->files === null ? self::expected($source, $definition->source) : null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => $rows],
+            'progress' => ['rows' => $rows, 'of' => $definition->origin->files === null ? self::expected($source, $definition->origin->table) : null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => $rows],
         ]);
     }
 

@@ -19,6 +19,7 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\Treated;
@@ -67,18 +68,18 @@ final class TreatedLanding
     public function land(Batch $batch, float $readingMs, bool $whole): ?Receipt
     {
         $clock = hrtime(true);
-        if ($this->book->anyWaiting() && $this->definition->landing === Landing::Upsert) {
+        if ($this->book->anyWaiting() && $this->definition->destination->landing === Landing::Upsert) {
             $this->overtake($batch);
         }
-        if ($whole && $batch->closes && $this->definition->landing === Landing::Replace) {
+        if ($whole && $batch->stretch->closes && $this->definition->destination->landing === Landing::Replace) {
             $this->book->overtakeAll($this->sequence);
         }
         foreach ($batch->unreadable as $unreadable) {
             $this->book->addUnreadable($unreadable, $batch->shape->names(), $this->recorder->run->id, $this->sequence);
         }
         $this->book->flush();
-        if ($batch->closes) {
-            $this->book->taken($batch->to->files, $this->sequence);
+        if ($batch->stretch->closes) {
+            $this->book->taken($batch->stretch->to->files, $this->sequence);
         }
         $batch = $this->treated($batch);
         $this->treating += (hrtime(true) - $clock) / 1e6;
@@ -124,7 +125,7 @@ final class TreatedLanding
         }
         $treated = $this->treater->block($encoded);
         foreach ($treated->apart as $apart) {
-            $this->book->add($apart, new ApartPlace($this->recorder->run->id, $this->sequence, (string) $batch->to));
+            $this->book->add($apart, new ApartPlace($this->recorder->run->id, $this->sequence, (string) $batch->stretch->to));
         }
         $this->book->flush();
         $this->warned += $treated->warned;
@@ -151,7 +152,7 @@ final class TreatedLanding
                 continue;
             }
             $apart++;
-            $this->book->addUnwritable($row, $fault, new ApartPlace($this->recorder->run->id, $this->sequence, (string) $batch->to));
+            $this->book->addUnwritable($row, $fault, new ApartPlace($this->recorder->run->id, $this->sequence, (string) $batch->stretch->to));
         }
         $this->book->flush();
 
@@ -162,7 +163,7 @@ final class TreatedLanding
     private function forked(Treated $treated): array
     {
         $forked = [];
-        foreach (array_keys($this->table->forks) as $n => $name) {
+        foreach (array_keys($this->table->forks->tables) as $n => $name) {
             $forked[$name] = $treated->landed[$n] ?? '';
         }
 
@@ -173,7 +174,7 @@ final class TreatedLanding
     private function gone(Treated $treated): string
     {
         $dropped = $treated->landed[Fork::DROPPED] ?? '';
-        if ($dropped === '' || $this->definition->landing !== Landing::Upsert) {
+        if ($dropped === '' || $this->definition->destination->landing !== Landing::Upsert) {
             return '';
         }
         $key = KeyOf::columns($this->table->shape->names(), $this->table->key);
@@ -219,7 +220,7 @@ final class TreatedLanding
             if ($again->lands()) {
                 $at = $this->delivery->position()->bare();
                 $this->watch->add($treated->landing(), $treated);
-                $this->landed($this->delivery->again(new Batch($this->table->shape, $treated->own(), $at, $at, null, true, $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated)), $this->recorder->run->id), 0.0);
+                $this->landed($this->delivery->again(new Batch($this->table->shape, $treated->own(), new Stretch($at, $at, null, true), $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated)), $this->recorder->run->id), 0.0);
             }
             $this->recorder->say($again->said());
         }
@@ -233,7 +234,7 @@ final class TreatedLanding
         $came = $row ?? $this->treater?->left;
         if ($came !== null) {
             $fork = $this->treater->took ?? Fork::OWN;
-            $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $came));
+            $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::record($came);
         }
 
         return $row !== null ?: $treated->apart[$apart] ?? false;

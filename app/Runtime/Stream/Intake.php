@@ -118,8 +118,8 @@ final class Intake
                 continue;
             }
             $this->stream->roster->remove($id);
-            $source = $carrier->definition->source;
-            $others = array_filter($this->stream->roster->all(), static fn (Carrier $c): bool => (string) $c->definition->source === (string) $source);
+            $source = $carrier->definition->origin->table;
+            $others = array_filter($this->stream->roster->all(), static fn (Carrier $c): bool => (string) $c->definition->origin->table === (string) $source);
             if ($row === null && $others === []) {
                 $this->stream->changes->leave([$source]);
             }
@@ -195,8 +195,8 @@ final class Intake
         $load->mends = $load->mends || $load->asked;
         $standing = $load->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
         if ($carrier->position->phase === 'start') {
-            Feed::findOrFail($carrier->feed->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => Loads::noProgress($this->expected($carrier->definition->source))]);
-            $this->stream->recorder->say($carrier, "First load of {$carrier->definition->source} in key order, beside its changes.");
+            Feed::findOrFail($carrier->feed->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => Loads::noProgress($this->expected($carrier->definition->origin->table))]);
+            $this->stream->recorder->say($carrier, "First load of {$carrier->definition->origin->table} in key order, beside its changes.");
         } elseif (! $carrier->isKept() && in_array($row->standing, ['new', 'failed', 'held'], true)) {
             Feed::findOrFail($carrier->feed->id)->update(['standing' => $standing, 'trouble' => null]);
         }

@@ -82,10 +82,10 @@ final readonly class Landings
      */
     public function truncate(Carrier $carrier, SourceCommit $commit, int $number, callable $write): bool
     {
-        if ($carrier->definition->truncates === Truncates::Hold) {
+        if ($carrier->definition->destination->truncates === Truncates::Hold) {
             $decided = DB::table('feeds')->where('id', $carrier->feed->id)->value('emptied');
             if ($decided === null) {
-                throw new SetApart($carrier, TableEmptied::at($carrier->definition->source, $commit->time()), 'held');
+                throw new SetApart($carrier, TableEmptied::at($carrier->definition->origin->table, $commit->time()), 'held');
             }
             $carrier->decided = true;
             if ($decided === 'keep') {

@@ -38,7 +38,7 @@ final class Recording
         // Names tell what came and went; a column that was given another type shows only against what was said before.
         $trouble = $carrier->spools() || ($carrier->columns->fits($relation) && ($before === null || $before == $relation)) ? null : $this->shapeTrouble($carrier);
         if ($trouble === null && ($before !== null || ! $carrier->columns->fits($relation))) {
-            $source = $carrier->definition->source;
+            $source = $carrier->definition->origin->table;
             $altered = $this->compare($carrier, $this->stream->changes->identities([$source])[(string) $source] ?? null);
             // The catalogue may be ahead of what the log describes.
             $trouble = $altered && ! $carrier->spools() ? $this->shapeTrouble($carrier) : null;
@@ -94,7 +94,7 @@ final class Recording
         $now = $this->stream->changes->identities(array_values(array_diff_key($tables, $refused)));
         $ready = [];
         foreach ($new as $carrier) {
-            $table = (string) $carrier->definition->source;
+            $table = (string) $carrier->definition->origin->table;
             if (isset($refused[$table])) {
                 $this->refusals->refuse($carrier, $refused[$table], 'failed');
             } else {
@@ -119,7 +119,7 @@ final class Recording
     {
         $tables = [];
         foreach ($carriers as $carrier) {
-            $tables[(string) $carrier->definition->source] = $carrier->definition->source;
+            $tables[(string) $carrier->definition->origin->table] = $carrier->definition->origin->table;
         }
 
         return $tables;
@@ -182,7 +182,7 @@ final class Recording
         $refused = $wrong === [] ? [] : $this->ensure($wrong, $wrong, false);
         $now = $tables === [] ? [] : $this->stream->changes->identities(array_values($tables));
         foreach ($begun as $carrier) {
-            $table = (string) $carrier->definition->source;
+            $table = (string) $carrier->definition->origin->table;
             if (isset($refused[$table])) {
                 $this->refusals->refuse($carrier, $refused[$table], 'failed');
 

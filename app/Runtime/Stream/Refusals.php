@@ -50,7 +50,7 @@ final readonly class Refusals
         } catch (SystemTrouble $trouble) {
             throw new SetApart($carrier, $trouble, 'failed');
         } catch (LogicException $e) {
-            throw new SetApart($carrier, SystemTrouble::lasting(Reason::NoKey, "{$carrier->definition->source}: ".lcfirst($e->getMessage()), 'Choose a key whose columns are never null and belong to the table\'s replica identity.'), 'failed');
+            throw new SetApart($carrier, SystemTrouble::lasting(Reason::NoKey, "{$carrier->definition->origin->table}: ".lcfirst($e->getMessage()), 'Choose a key whose columns are never null and belong to the table\'s replica identity.'), 'failed');
         }
     }
 

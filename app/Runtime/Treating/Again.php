@@ -32,7 +32,7 @@ final readonly class Again
             $whole = $record->whole();
             $raw = array_map(static fn (string $c): string|false|null => $whole[$c] ?? null, $columns);
             $unwritable = $bounds->fault($raw);
-            $faults = $unwritable === null ? $definition->files?->mended($definition->treated(), $raw) ?? [] : [];
+            $faults = $unwritable === null ? $definition->origin->files?->mended($definition->treated(), $raw) ?? [] : [];
             if ($unwritable !== null || $faults !== []) {
                 $unfit++;
                 $record->failAgain($unwritable->reason ?? 'wrong_type', $unwritable->message ?? implode('; ', $faults).'.');

@@ -48,7 +48,7 @@ final class AsideBook implements Aside
         DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '>', $landed)->delete();
         DB::table('set_aside')->where('feed_id', $this->feedId)->where('overtaken_by', '>', $landed)->update(['overtaken_by' => null]);
         DB::table('set_aside')->where('feed_id', $this->feedId)->where('sent_by', '>', $landed)->update(['state' => 'asked', 'sent_by' => null, 'settled_at' => null]);
-        $this->waiting = $this->definition->key === [] ? [] : array_fill_keys(DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->pluck('key_hash')->all(), true);
+        $this->waiting = $this->definition->origin->key === [] ? [] : array_fill_keys(DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->pluck('key_hash')->all(), true);
     }
 
     /** Whether a newer version of a row may overtake one that waits. */
@@ -117,11 +117,11 @@ final class AsideBook implements Aside
             'feed_id' => $this->feedId, 'definition_id' => $this->definitionId, 'run_id' => $from->run, 'sequence' => $from->sequence, 'position' => $from->position,
             'number' => $from->number, 'kind' => $from->kind, 'made_at' => $from->at,
             'step' => mb_substr(self::clean($step), 0, 300), 'reason' => $reason, 'message' => self::clean($message),
-            'key' => self::clean(implode(', ', array_map(static fn (string $k): string => "{$k} = ".($record[$k] === null || $record[$k] === false ? 'null' : $record[$k]), $this->definition->key))),
+            'key' => self::clean(implode(', ', array_map(static fn (string $k): string => "{$k} = ".($record[$k] === null || $record[$k] === false ? 'null' : $record[$k]), $this->definition->origin->key))),
             'key_hash' => $this->hash($row), 'record' => $json($record), 'sealed' => Crypt::encryptString(json_encode($whole + ($text === '' ? [] : [SetAside::TEXT => $text]), JSON_THROW_ON_ERROR | JSON_INVALID_UTF8_SUBSTITUTE)),
             'at_step' => $json($atStep), 'at' => now(),
         ];
-        if ($this->definition->key !== [] && $from->kind !== SetAside::FILE) {
+        if ($this->definition->origin->key !== [] && $from->kind !== SetAside::FILE) {
             $this->waiting[$this->hash($row)] = true;
         }
         if (count($this->lines) >= self::AT_ONCE) {
@@ -185,7 +185,7 @@ final class AsideBook implements Aside
     public function hash(array $row): string
     {
         $values = [];
-        foreach ($this->definition->key as $column) {
+        foreach ($this->definition->origin->key as $column) {
             $values[] = (string) $row[(int) array_search($column, $this->columns, true)];
         }
 

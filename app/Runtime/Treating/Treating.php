@@ -11,6 +11,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\LookupTable;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Value\Sought;
@@ -36,7 +37,7 @@ final class Treating
 
     public static function compiled(FeedDefinition $definition): RowCompiler
     {
-        return new RowCompiler($definition->carried(), $definition->treatment, MaskKey::secretOf(...), self::table(...));
+        return new RowCompiler($definition->carried(), $definition->treatment, new Reach(MaskKey::secretOf(...), self::table(...)));
     }
 
     /** @throws SystemTrouble if there is no such system */

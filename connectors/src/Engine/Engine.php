@@ -174,38 +174,7 @@ final class Engine
      */
     public function scans(string $select): ?array
     {
-        $plans = ['logical_plan' => [], 'physical_plan' => []];
-        foreach ($this->stream("EXPLAIN (FORMAT json) {$select}") as $plan) {
-            if (isset($plans[$plan['explain_key']])) {
-                self::walk(json_decode((string) $plan['explain_value'], true, 512, JSON_THROW_ON_ERROR), $plans[$plan['explain_key']]);
-            }
-        }
-
-        return count($plans['physical_plan']) < count($plans['logical_plan']) ? null : $plans['physical_plan'];
-    }
-
-    /**
-     * @param  list<array<string, mixed>>  $nodes
-     * @param  list<array{conditions: string|null, read: int, of: int}>  $scans
-     */
-    private static function walk(array $nodes, array &$scans): void
-    {
-        foreach ($nodes as $node) {
-            $info = (array) ($node['extra_info'] ?? []);
-            if (trim((string) $node['name']) === 'READ_PARQUET') {
-                $counted = preg_match('/^(\d+)\/(\d+)$/', (string) ($info['Scanning Files'] ?? ''), $m) === 1;
-                $conditions = implode("\n", (array) ($info['File Filters'] ?? []));
-                $scans[] = ['conditions' => $counted && $conditions !== '' ? self::joined($conditions) : null, 'read' => (int) ($m[1] ?? 0), 'of' => (int) ($m[2] ?? 0)];
-            }
-            self::walk($node['children'] ?? [], $scans);
-        }
-    }
-
-    /** Conditions in brackets, one behind the other, as one. */
-    private static function joined(string $conditions): string
-    {
-        // What is in quotes may hold brackets.
-        return (string) preg_replace_callback('/\'(?:[^\']|\'\')*+\'|"(?:[^"]|"")*+"|\)\s*\(/', static fn (array $m): string => $m[0][0] === ')' ? ') AND (' : $m[0], $conditions);
+        return Scans::of($this->stream("EXPLAIN (FORMAT json) {$select}"));
     }
 
     /** A text as it is written in SQL. */
@@ -348,7 +317,7 @@ final class Engine
                 $columns = [];
                 $rows = $library->duckdb_data_chunk_get_size($chunk);
                 foreach ($names as $i => $name) {
-                    $columns[] = self::texts($library, $library->duckdb_data_chunk_get_vector($chunk, $i), $rows);
+                    $columns[] = Library::texts($library->duckdb_data_chunk_get_vector($chunk, $i), $rows);
                 }
             } finally {
                 $library->duckdb_destroy_data_chunk(FFI::addr($chunk));
@@ -358,26 +327,5 @@ final class Engine
                 yield array_combine($names, array_column($columns, $row));
             }
         }
-    }
-
-    /** @return list<string|null> */
-    private static function texts(FFI $library, CData $vector, int $rows): array
-    {
-        /** @var CData $data */
-        $data = $library->cast('duckdb_string_t *', $library->duckdb_vector_get_data($vector));
-        $valid = $library->duckdb_vector_get_validity($vector);
-        $texts = [];
-        for ($row = 0; $row < $rows; $row++) {
-            if ($valid !== null && (($valid[$row >> 6] >> ($row & 63)) & 1) === 0) {
-                $texts[] = null;
-
-                continue;
-            }
-            $value = $data[$row]->value;
-            $length = $value->inlined->length;
-            $texts[] = $length <= 12 ? FFI::string($value->inlined->inlined, $length) : FFI::string($value->pointer->ptr, $length);
-        }
-
-        return $texts;
     }
 }

@@ -77,4 +77,26 @@ final class Library
             throw SystemTrouble::lasting(Reason::NoEngine, "The engine that reads and writes Parquet could not be loaded: {$e->getMessage()}.", 'Run bin/up, which installs it, and let ffi.enable be on or preload for the command line.');
         }
     }
+
+    /** @return list<string|null> a column of texts */
+    public static function texts(CData $vector, int $rows): array
+    {
+        $library = self::load();
+        /** @var CData $data */
+        $data = $library->cast('duckdb_string_t *', $library->duckdb_vector_get_data($vector));
+        $valid = $library->duckdb_vector_get_validity($vector);
+        $texts = [];
+        for ($row = 0; $row < $rows; $row++) {
+            if ($valid !== null && (($valid[$row >> 6] >> ($row & 63)) & 1) === 0) {
+                $texts[] = null;
+
+                continue;
+            }
+            $value = $data[$row]->value;
+            $length = $value->inlined->length;
+            $texts[] = $length <= 12 ? FFI::string($value->inlined->inlined, $length) : FFI::string($value->pointer->ptr, $length);
+        }
+
+        return $texts;
+    }
 }

@@ -15,6 +15,7 @@ use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Record\Unreadable;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Trouble\Reason;
@@ -59,7 +60,7 @@ final class FilesReader implements BatchReader
 
     public function __construct(private readonly FeedDefinition $definition, private readonly ReadPlan $plan, private readonly Store $store, private readonly Opened $opened)
     {
-        $this->left = $plan->files;
+        $this->left = $plan->files->taken;
         $this->from = $plan->from;
         $this->shape = $definition->carried();
     }
@@ -111,7 +112,7 @@ final class FilesReader implements BatchReader
     private function begin(array &$unreadable): ?FileMark
     {
         while (($file = array_shift($this->left)) !== null) {
-            $refused = $this->plan->refused[$file->path] ?? null;
+            $refused = $this->plan->files->refused[$file->path] ?? null;
             if ($refused !== null) {
                 $unreadable[] = new Unreadable($file->path, 0, 'file_set_aside', $refused, $this->opened->empty($file->path), '');
                 $this->unit[] = $file->taken(0, 1, $file->checksum);
@@ -122,7 +123,7 @@ final class FilesReader implements BatchReader
                 continue;
             }
             // What the engine reads is gone through once more for its checksum.
-            $this->hash = $this->definition->files?->checksum && $file->checksum === null && $this->definition->files->format !== FileFormat::Parquet ? hash_init('xxh128') : null;
+            $this->hash = $this->definition->origin->files?->checksum && $file->checksum === null && $this->definition->origin->files->format !== FileFormat::Parquet ? hash_init('xxh128') : null;
             $this->blocks = $this->opened->blocks($file->path, $this->hash);
             $this->rows = $this->bad = 0;
 
@@ -139,7 +140,7 @@ final class FilesReader implements BatchReader
             throw SystemTrouble::passing(Reason::FileChanging, "{$file->path} was ".($now === null ? 'removed' : 'written to').' while it was read.', 'Nothing of it has landed. It is taken again once nobody writes to it; a longer quiet time helps where this happens often.');
         }
         $checksum = $this->hash === null ? $file->checksum : hash_final($this->hash);
-        $this->unit[] = $file->taken($this->rows, $this->bad, $checksum === null && $this->definition->files?->checksum ? $this->store->checksum($file->path) : $checksum);
+        $this->unit[] = $file->taken($this->rows, $this->bad, $checksum === null && $this->definition->origin->files?->checksum ? $this->store->checksum($file->path) : $checksum);
         $this->file = $this->blocks = $this->hash = null;
     }
 
@@ -159,7 +160,7 @@ final class FilesReader implements BatchReader
     {
         $to = $this->plan->kind === 'reload' ? ($closes ? $this->plan->end() : $this->plan->from) : $this->from->taking($this->file === null ? $this->unit : [...$this->unit, $this->file]);
         // What is not read yet is not complete: the oldest of it says how far the copy is.
-        $batch = new Batch($this->shape, $encoded, $this->from, $to, $closes && $this->left !== [] ? min($this->plan->sourceTime, $this->left[0]->modified) : $this->plan->sourceTime, $closes, unreadable: $unreadable);
+        $batch = new Batch($this->shape, $encoded, new Stretch($this->from, $to, $closes && $this->left !== [] ? min($this->plan->sourceTime, $this->left[0]->modified) : $this->plan->sourceTime, $closes), unreadable: $unreadable);
         if ($closes) {
             $this->from = $to;
             $this->unit = [];

@@ -5,20 +5,24 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Files;
 
 use Generator;
-use InvalidArgumentException;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\FileChoice;
 use Lighterman\Core\Capture\FileFacts;
 use Lighterman\Core\Capture\FilePattern;
+use Lighterman\Core\Capture\KeyFacts;
+use Lighterman\Core\Capture\Origin;
+use Lighterman\Core\Capture\PlannedFiles;
 use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Capture\RowCount;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Format\FileFormat;
 use Lighterman\Core\Guarantee\SourceCapabilities;
+use Lighterman\Core\Landing\Destination;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Port\CatalogueEntry;
 use Lighterman\Core\Port\Finding;
@@ -32,7 +36,6 @@ use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\LookupTable;
 use Lighterman\Core\Trouble\InvalidDefinition;
-use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A folder that files are left in. What other sources call a table is a pattern of files here. */
@@ -107,7 +110,7 @@ final readonly class FilesSource implements SourceSystem
                 if (count($entries) < self::LOOKED) {
                     $facts = $this->look->at(new FilePattern((string) $pattern), sample: self::GLANCE);
                     $shape = $facts->shape;
-                    $said .= ", {$facts->reading->format->word()}, newest {$facts->looked->path}";
+                    $said .= ", {$facts->reading->format->word()}, newest {$facts->files->newest->path}";
                 }
             } catch (SystemTrouble|InvalidDefinition $trouble) {
                 $said .= "; {$trouble->getMessage()}";
@@ -134,14 +137,16 @@ final readonly class FilesSource implements SourceSystem
 
     public function shape(TableName $table): Shape
     {
-        return $this->look->at(self::pattern($table))->shape;
+        return $this->look->at(FileRows::pattern($table))->shape;
     }
 
     public function sample(TableName $table, int $rows): array
     {
-        $facts = $this->look->at(self::pattern($table));
+        $facts = $this->look->at(FileRows::pattern($table));
 
-        return $this->named($this->as($table, $facts), $this->firstOf($this->as($table, $facts), [$facts->looked], $rows));
+        $read = $this->rows($this->as($table, $facts));
+
+        return $read->named($read->first([$facts->files->newest], $rows));
     }
 
     public function identity(TableName $table): ?TableIdentity
@@ -151,19 +156,20 @@ final readonly class FilesSource implements SourceSystem
 
     public function some(FeedDefinition $definition, Sampling $which, int $rows): array
     {
-        $files = $this->inOrder($definition);
+        $read = $this->rows($definition);
+        $files = $read->files();
         if ($which->way === 'first') {
-            return $this->firstOf($definition, $files, $rows);
+            return $read->first($files, $rows);
         }
         if ($which->way === 'key') {
-            $found = $this->keyed($definition, $which->key);
+            $found = $read->keyed($which->key);
 
             return $found === null ? [] : [$found];
         }
         $seen = [];
         $n = 0;
         foreach (array_reverse($files) as $file) {
-            foreach ($this->rows($definition, [$file]) as $row) {
+            foreach ($read->of([$file]) as $row) {
                 $n++;
                 // The last rows of the newest file, or any of those that are gone through.
                 $at = $which->way === 'last' || $n <= $rows ? $n % $rows : random_int(0, $n - 1);
@@ -186,14 +192,14 @@ final readonly class FilesSource implements SourceSystem
 
     public function lookup(TableName $table, Column $match, Column $take): LookupTable
     {
-        $definition = $this->as($table, $this->look->at(self::pattern($table)));
+        $definition = $this->as($table, $this->look->at(FileRows::pattern($table)));
 
-        return new FilesLookup(fn (): Generator => $this->rows($definition, $this->inOrder($definition)), (int) array_search($match->name, $definition->carried()->names(), true), (int) array_search($take->name, $definition->carried()->names(), true), (string) $table);
+        return new FilesLookup(fn (): Generator => $this->rows($definition)->of(), (int) array_search($match->name, $definition->carried()->names(), true), (int) array_search($take->name, $definition->carried()->names(), true), (string) $table);
     }
 
     public function facts(TableName $table, array $key = [], array $files = []): TableFacts
     {
-        $facts = $this->look->at(self::pattern($table), $files);
+        $facts = $this->look->at(FileRows::pattern($table), $files);
         $places = [];
         foreach ($key as $column) {
             $at = array_search($column, $facts->shape->names(), true);
@@ -205,7 +211,7 @@ final readonly class FilesSource implements SourceSystem
         $lookedAt = 0;
         $seen = $nullable = [];
         $duplicate = null;
-        foreach ($this->rows($this->as($table, $facts), [$facts->looked]) as $row) {
+        foreach ($this->rows($this->as($table, $facts))->of([$facts->files->newest]) as $row) {
             if ($lookedAt++ === self::ROWS) {
                 break;
             }
@@ -217,21 +223,12 @@ final readonly class FilesSource implements SourceSystem
         }
 
         // Where a key comes again in a later file, the later row takes the earlier one's place; within a file it tells nothing apart.
-        return new TableFacts($table, $facts->shape, $lookedAt, false, $lookedAt, null, null, [], $key, $duplicate, array_keys($nullable), $facts);
+        return new TableFacts($table, $facts->shape, new RowCount($lookedAt, false, $lookedAt), [], new KeyFacts($key, $duplicate, array_keys($nullable)), $facts);
     }
 
     public function count(FeedDefinition $definition): int
     {
-        $rows = 0;
-        $opened = new Opened($definition, $this->store, $this->settings->engine(...));
-        foreach ($this->inOrder($definition) as $file) {
-            foreach ($opened->blocks($file->path) as $block) {
-                $rows += substr_count($block->encoded, "\n");
-            }
-        }
-        $opened->close();
-
-        return $rows;
+        return $this->rows($definition)->count();
     }
 
     public function withoutWatermark(FeedDefinition $definition): int
@@ -241,19 +238,20 @@ final readonly class FilesSource implements SourceSystem
 
     public function row(FeedDefinition $definition, array $key): ?array
     {
-        $row = $this->keyed($definition, $key);
+        $rows = $this->rows($definition);
+        $row = $rows->keyed($key);
 
-        return $row === null ? null : $this->named($definition, [$row])[0];
+        return $row === null ? null : $rows->named([$row])[0];
     }
 
     public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, ?TakenFiles $taken = null): ReadPlan
     {
         $now = Store::now();
-        $reading = $definition->files ?? throw new \LogicException('A feed of files says how they are read.');
+        $reading = $definition->origin->files ?? throw new \LogicException('A feed of files says how they are read.');
         if ($definition->kind()->readsWhole()) {
-            return new ReadPlan('reload', $from, null, $now, files: $this->inOrder($definition));
+            return new ReadPlan('reload', $from, null, $now, files: new PlannedFiles($this->rows($definition)->files()));
         }
-        $found = iterator_to_array($this->store->files(self::pattern($definition->source)), false);
+        $found = iterator_to_array($this->store->files(FileRows::pattern($definition->origin->table)), false);
         $known = $taken?->known(array_map(static fn (FileMark $f): string => $f->path, $found)) ?? [];
         if ($reading->checksum) {
             // Only a file that seems to have changed is worth reading for its checksum.
@@ -263,7 +261,7 @@ final readonly class FilesSource implements SourceSystem
         $refused = array_fill_keys(array_map(static fn (FileMark $f): string => $f->path, $choice->changed), 'it has changed since it was taken');
         $files = [...$choice->changed, ...$choice->take];
 
-        return new ReadPlan('files', $from, null, $choice->completeUpTo, empty: $files === [], files: $files, refused: $refused, growing: $choice->growing);
+        return new ReadPlan('files', $from, null, $choice->completeUpTo, empty: $files === [], files: new PlannedFiles($files, $refused, $choice->growing));
     }
 
     public function reader(FeedDefinition $definition, ReadPlan $plan): BatchReader
@@ -271,103 +269,14 @@ final readonly class FilesSource implements SourceSystem
         return new FilesReader($definition, $plan, $this->store, new Opened($definition, $this->store, $this->settings->engine(...)));
     }
 
-    /** @throws SystemTrouble */
-    public static function pattern(TableName $table): FilePattern
-    {
-        try {
-            return new FilePattern($table->name);
-        } catch (InvalidArgumentException $e) {
-            throw SystemTrouble::lasting(Reason::NoPattern, $e->getMessage(), 'Correct the pattern.');
-        }
-    }
-
     /** What would carry the files as they were found to be. */
     private function as(TableName $table, FileFacts $facts): FeedDefinition
     {
-        return new FeedDefinition('sample', $table, $facts->shape, Capture::Files, [], Landing::Append, new TableName(self::SCHEMA, 'sample'), deliveredAt: null, sourcePosition: null, files: $facts->reading);
+        return new FeedDefinition('sample', new Origin($table, $facts->shape, Capture::Files, [], files: $facts->reading), new Destination(new TableName(self::SCHEMA, 'sample'), Landing::Append, stamps: new Stamps(null, null)));
     }
 
-    /** @return list<FileMark> all files of a feed, the oldest first */
-    private function inOrder(FeedDefinition $definition): array
+    private function rows(FeedDefinition $definition): FileRows
     {
-        $files = iterator_to_array($this->store->files(self::pattern($definition->source)), false);
-        usort($files, static fn (FileMark $a, FileMark $b): int => [$a->modified, $a->path] <=> [$b->modified, $b->path]);
-
-        return $files;
-    }
-
-    /**
-     * @param  list<FileMark>  $files
-     * @return list<list<string|null>>
-     */
-    private function firstOf(FeedDefinition $definition, array $files, int $most): array
-    {
-        $rows = [];
-        foreach ($this->rows($definition, $files) as $row) {
-            $rows[] = $row;
-            if (count($rows) === $most) {
-                break;
-            }
-        }
-
-        return $rows;
-    }
-
-    /**
-     * @param  array<string, string>  $key
-     * @return list<string|null>|null the last row with the key
-     */
-    private function keyed(FeedDefinition $definition, array $key): ?array
-    {
-        $at = [];
-        foreach ($key as $column => $value) {
-            $place = array_search($column, $definition->carried()->names(), true);
-            if ($place === false) {
-                throw SystemTrouble::lasting(Reason::NoColumn, "{$this->settings->system}: {$definition->source} has no column {$column}.", 'Choose a column the files have.');
-            }
-            $at[(int) $place] = $value;
-        }
-        $found = null;
-        foreach ($this->rows($definition, $this->inOrder($definition)) as $row) {
-            foreach ($at as $place => $value) {
-                if ($row[$place] !== $value) {
-                    continue 2;
-                }
-            }
-            $found = $row;
-        }
-
-        return $found;
-    }
-
-    /**
-     * Rows that can be read, of files that can be read.
-     *
-     * @param  list<FileMark>  $files
-     * @return Generator<int, list<string|null>>
-     */
-    private function rows(FeedDefinition $definition, array $files): Generator
-    {
-        $opened = new Opened($definition, $this->store, $this->settings->engine(...));
-        try {
-            foreach ($files as $file) {
-                foreach ($opened->blocks($file->path) as $block) {
-                    foreach ($block->encoded === '' ? [] : explode("\n", substr($block->encoded, 0, -1)) as $line) {
-                        yield CopyText::row($line);
-                    }
-                }
-            }
-        } finally {
-            $opened->close();
-        }
-    }
-
-    /**
-     * @param  list<list<string|null>>  $rows
-     * @return list<array<string, string|null>>
-     */
-    private function named(FeedDefinition $definition, array $rows): array
-    {
-        return array_map(static fn (array $row): array => array_combine($definition->carried()->names(), $row), $rows);
+        return new FileRows($definition, $this->store, $this->settings);
     }
 }

@@ -10,6 +10,7 @@ use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Core\Capture\FileFacts;
 use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Capture\FileReading;
+use Lighterman\Core\Capture\FilesFound;
 use Lighterman\Core\Format\Avro\MalformedAvro;
 use Lighterman\Core\Format\Avro\Reader as AvroReader;
 use Lighterman\Core\Format\Delimited\Detection;
@@ -137,11 +138,11 @@ final readonly class Look
         // How a date is written matters only where it is read as one.
         $kinds = array_column(array_map(static fn (Column $c): array => [$c->name, $c->type->kind], $all), 1, 0);
         $reading = FileReading::fromArray(['dates' => array_filter($reading->dates, static fn (string $c): bool => ($kinds[$c] ?? null) === TypeKind::Date, ARRAY_FILTER_USE_KEY)] + $reading->toArray());
-        if ($reading->fileColumn !== null) {
-            $all[] = new Column($reading->fileColumn, Type::of(TypeKind::Text), false, 'path of the file');
+        if ($reading->own->file !== null) {
+            $all[] = new Column($reading->own->file, Type::of(TypeKind::Text), false, 'path of the file');
         }
-        if ($reading->lineColumn !== null) {
-            $all[] = new Column($reading->lineColumn, Type::of(TypeKind::Int64), false, $format->isText() ? 'line in the file, from 1' : 'row in the file, from 1');
+        if ($reading->own->line !== null) {
+            $all[] = new Column($reading->own->line, Type::of(TypeKind::Int64), false, $format->isText() ? 'line in the file, from 1' : 'row in the file, from 1');
         }
         $twice = array_keys(array_filter(array_count_values(array_map(static fn (Column $c): string => $c->name, $all)), static fn (int $n): bool => $n > 1));
         if ($twice !== []) {
@@ -149,7 +150,7 @@ final readonly class Look
         }
         $why = array_column(array_map(static fn (array $c): array => [$c['name'], isset($typed[$c['name']]) ? 'as you say; '.$c['evidence'] : $c['evidence']], $columns), 1, 0);
 
-        return new FileFacts($reading, new Shape($all), $evidence, $why, $samples, array_column($columns, 'type', 'name'), $files, $bytes, $newest);
+        return new FileFacts($reading, new Shape($all), $evidence, $why, $samples, array_column($columns, 'type', 'name'), new FilesFound($files, $bytes, $newest));
     }
 
     /**

@@ -36,7 +36,7 @@ final class Opened
     /** @param  Closure(): Engine  $engines  for the formats that it reads */
     public function __construct(private readonly FeedDefinition $definition, private readonly Store $store, private readonly Closure $engines)
     {
-        $this->pattern = new FilePattern($definition->source->name);
+        $this->pattern = new FilePattern($definition->origin->table->name);
         $this->carried = $definition->carried();
     }
 
@@ -62,7 +62,7 @@ final class Opened
      */
     public function empty(string $path): array
     {
-        return array_map(fn (Column $c): ?string => $c->name === $this->definition->files?->fileColumn ? $path : null, $this->carried->columns);
+        return array_map(fn (Column $c): ?string => $c->name === $this->definition->origin->files?->own->file ? $path : null, $this->carried->columns);
     }
 
     public function close(): void
@@ -73,7 +73,7 @@ final class Opened
 
     private function rows(string $path, ?HashContext $hash): FileRows
     {
-        $reading = $this->definition->files ?? throw new \LogicException('A feed of files says how they are read.');
+        $reading = $this->definition->origin->files ?? throw new \LogicException('A feed of files says how they are read.');
         $frame = $this->frame($path);
         switch ($reading->format) {
             case FileFormat::Delimited:
@@ -94,20 +94,20 @@ final class Opened
 
     private function frame(string $path): Frame
     {
-        $reading = $this->definition->files;
+        $reading = $this->definition->origin->files;
         $folders = array_combine($this->pattern->columns(), $this->pattern->values($path));
-        $own = [...array_keys($folders), ...$reading?->ownColumns() ?? []];
-        $known = $this->definition->shape->without(array_map(strval(...), $own));
+        $own = [...array_keys($folders), ...$reading?->own->names() ?? []];
+        $known = $this->definition->origin->shape->without(array_map(strval(...), $own));
         $constant = [];
         foreach ($this->carried->columns as $column) {
             if (array_key_exists($column->name, $folders)) {
                 $constant[] = $this->folderValue($path, $column, $folders[$column->name]);
-            } elseif ($column->name === $reading?->fileColumn) {
+            } elseif ($column->name === $reading?->own->file) {
                 $constant[] = $path;
             }
         }
 
-        return new Frame($this->carried->without(array_map(strval(...), $own)), $known->names(), $reading->fit ?? false, $constant, $reading?->lineColumn !== null && $this->carried->column($reading->lineColumn) !== null);
+        return new Frame($this->carried->without(array_map(strval(...), $own)), $known->names(), $reading->fit ?? false, $constant, $reading?->own->line !== null && $this->carried->column($reading->own->line) !== null);
     }
 
     private function folderValue(string $path, Column $column, ?string $value): ?string

@@ -6,7 +6,6 @@ namespace Lighterman\Connectors\Lake;
 
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
-use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Journal;
@@ -40,9 +39,9 @@ final class ChangeTable implements FeedFiles
     /** @var array<string, string> name of a technical column by what it holds */
     private readonly array $technical;
 
-    /** Lines that were staged since the delivery began, and changes that were read for them. */
-    private int $number = 0;
+    private readonly ChangeLines $lines;
 
+    /** Changes that were read since the delivery began. */
     private int $read = 0;
 
     private LandedFiles $was;
@@ -57,6 +56,7 @@ final class ChangeTable implements FeedFiles
         $this->key = KeyOf::columns($landed->shape->names(), $landed->key);
         $this->carried = $landed->shape->names();
         $this->technical = array_map(static fn (Column $c): string => $c->name, $landed->technical());
+        $this->lines = new ChangeLines($this->carried, array_keys($this->technical));
         $this->was = LandedFiles::of($landed);
     }
 
@@ -75,7 +75,8 @@ final class ChangeTable implements FeedFiles
         if (! $this->begun) {
             $this->begun = true;
             $this->was = $was->tables[(string) $this->landed->name];
-            $this->number = $this->read = 0;
+            $this->read = 0;
+            $this->lines->begin();
             $this->files->begin($this->was, $was->sequence + 1, $was->nextPrefix(), merges: false, replaces: false);
         }
     }
@@ -115,9 +116,9 @@ final class ChangeTable implements FeedFiles
         foreach ($plan->net() as $net) {
             $said = ['source_position' => $net->commit->place->label(), 'deleted_at' => $net->delete ? $net->commit->time() : null, 'delivered_at' => $now];
             if ($net->delete) {
-                $lines .= $this->line('d', $net->row, $said);
+                $lines .= $this->lines->staged('d', $net->row, $said);
             } elseif ($net->from === null) {
-                $lines .= $this->line('w', $net->row, $said);
+                $lines .= $this->lines->staged('w', $net->row, $said);
             } else {
                 $unsaid[] = [$net->from, $net->row, $said];
             }
@@ -134,7 +135,7 @@ final class ChangeTable implements FeedFiles
         foreach ($plan->chains() as $chain) {
             foreach ($chain as $version) {
                 $said = ['source_position' => $version->place, 'change_kind' => $version->kind, 'valid_from' => SourceCommit::timeAt($version->validFrom), 'valid_to' => $version->validTo === null ? null : SourceCommit::timeAt($version->validTo), 'is_current' => $version->current() ? 't' : 'f', 'delivered_at' => $now];
-                $version->from === null ? $lines .= $this->line('w', $version->row, $said) : $unsaid[] = [$version->from, $version->row, $said];
+                $version->from === null ? $lines .= $this->lines->staged('w', $version->row, $said) : $unsaid[] = [$version->from, $version->row, $said];
             }
         }
         $lines .= $this->filled($unsaid);
@@ -145,41 +146,9 @@ final class ChangeTable implements FeedFiles
     {
         $lines = '';
         foreach ($plan->entries() as [$change, $commit]) {
-            $before = array_filter(array_combine($this->carried, $change->before ?? array_fill(0, count($this->carried), false)), static fn (string|false|null $v): bool => $v !== false);
-            $unsent = array_keys(array_filter(array_combine($this->carried, $change->after ?? array_fill(0, count($this->carried), '')), static fn (string|false|null $v): bool => $v === false));
-            $lines .= $this->entry($change->after ?? $change->before ?? [], $change->kind, $commit, $change->number, $now, [
-                'row_before' => $change->before === null ? null : json_encode($before, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES),
-                'not_sent' => $unsent === [] ? null : '{'.implode(',', array_map(static fn (string $n): string => preg_match('/^[^\s{},"\\\\]+$/', $n) && strcasecmp($n, 'null') !== 0 ? $n : '"'.addcslashes($n, '"\\').'"', $unsent)).'}',
-            ]);
+            $lines .= $this->lines->journal($change, $commit, $now);
         }
         $this->files->write($lines);
-    }
-
-    /**
-     * @param  list<string|false|null>  $row
-     * @param  array<string, string|null>  $more
-     */
-    private function entry(array $row, string $kind, SourceCommit $commit, int $number, string $now, array $more = []): string
-    {
-        return $this->fields($row, $more + ['source_position' => $commit->place->ofChange($number), 'change_kind' => $kind, 'changed_at' => $commit->time(), 'delivered_at' => $now]);
-    }
-
-    /**
-     * @param  list<string|false|null>  $row
-     * @param  array<string, string|null>  $said  by what technical columns hold
-     */
-    private function line(string $op, array $row, array $said): string
-    {
-        return ++$this->number."\t{$op}\t".$this->fields($row, $said);
-    }
-
-    /**
-     * @param  list<string|false|null>  $row
-     * @param  array<string, string|null>  $said
-     */
-    private function fields(array $row, array $said): string
-    {
-        return CopyText::line([...array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, array_pad($row, count($this->carried), null)), ...array_map(static fn (string $what): ?string => $said[$what] ?? null, array_keys($this->technical))]);
     }
 
     /**
@@ -198,7 +167,7 @@ final class ChangeTable implements FeedFiles
         foreach ($unsaid as [$from, $row, $said]) {
             $old = $known[implode("\0", $from)] ?? null;
             if ($old !== null) {
-                $lines .= $this->line('w', array_map(static fn (string|false|null $v, ?string $o): ?string => $v === false ? $o : $v, $row, $old), $said);
+                $lines .= $this->lines->staged('w', array_map(static fn (string|false|null $v, ?string $o): ?string => $v === false ? $o : $v, $row, $old), $said);
             }
         }
 
@@ -250,11 +219,11 @@ final class ChangeTable implements FeedFiles
     {
         if ($this->landed->rowKey() === []) {
             $this->read++;
-            $this->files->write($this->entry(array_fill(0, count($this->carried), null), 'truncate', $commit, $number, $now));
+            $this->files->write($this->lines->entry([], 'truncate', $commit, $number, $now));
 
             return;
         }
-        if ($this->landed->deletes === Deletes::Ignore && ! isset($this->technical['valid_from'])) {
+        if ($this->landed->as->deletes === Deletes::Ignore && ! isset($this->technical['valid_from'])) {
             return;
         }
         $key = $this->names($this->landed->key);
@@ -263,7 +232,7 @@ final class ChangeTable implements FeedFiles
         foreach ($this->engine->query("SELECT {$texts} FROM ({$this->standing()})".($seen === null ? '' : " WHERE ({$key}) NOT IN (SELECT * FROM {$this->seen($seen)})")) as $found) {
             $row = array_map(fn (string $c): ?string => $found[$c] ?? null, $this->carried);
             $at = $commit->time();
-            $lines .= $this->line(isset($this->technical['valid_from']) ? 'w' : 'd', $row, ['source_position' => isset($this->technical['valid_from']) ? $commit->place->ofChange($number) : $commit->place->label(), 'change_kind' => 'delete', 'valid_from' => $at, 'valid_to' => $at, 'is_current' => 'f', 'deleted_at' => $at, 'delivered_at' => $now]);
+            $lines .= $this->lines->staged(isset($this->technical['valid_from']) ? 'w' : 'd', $row, ['source_position' => isset($this->technical['valid_from']) ? $commit->place->ofChange($number) : $commit->place->label(), 'change_kind' => 'delete', 'valid_from' => $at, 'valid_to' => $at, 'is_current' => 'f', 'deleted_at' => $at, 'delivered_at' => $now]);
             $this->read++;
         }
         // Only now, for what stands is read from the same file.
@@ -326,7 +295,7 @@ final class ChangeTable implements FeedFiles
             $this->engine->run("INSERT INTO {$keep} SELECT ".implode(', ', $from)." FROM ({$this->files->before()}) o JOIN {$final} s ON {$on} WHERE s.lm_op = 'd' AND o.".Engine::name($mark).' IS NULL');
             $marked = (int) $this->engine->value("SELECT count(*) FROM {$keep}") - $before;
         }
-        $leaving = $mark === null && $this->landed->deletes !== Deletes::Ignore ? "SELECT {$key} FROM {$final} WHERE lm_op = 'd'" : '';
+        $leaving = $mark === null && $this->landed->as->deletes !== Deletes::Ignore ? "SELECT {$key} FROM {$final} WHERE lm_op = 'd'" : '';
         [$files, $counts] = $this->files->merged($keep, $this->landed->key, [...array_values(array_diff($this->carried, $this->landed->key)), ...array_filter([$mark])], $leaving);
         $keys = (int) $this->engine->value("SELECT count(*) FROM {$final}");
         $updated = $counts->updated - $marked;

@@ -66,7 +66,7 @@ final class LakeLanding implements LandingSession
 
     public function pace(): float
     {
-        return $this->files === [] ? 0.0 : (float) min(array_map(static fn (FeedFiles $f): int => $f->landed()->writing->seconds, $this->files));
+        return $this->files === [] ? 0.0 : (float) min(array_map(static fn (FeedFiles $f): int => $f->landed()->as->writing->seconds, $this->files));
     }
 
     public function admit(LandedTable $landed, string $feed, bool $anew = false): Position
@@ -86,14 +86,14 @@ final class LakeLanding implements LandingSession
             $this->turn($this->page->landed([$feed => $page], null));
         }
         // Rows that come again count in their order.
-        $this->engine ??= ($this->start)($landed->repeats);
-        $this->files[$feed] = $landed->bringsChanges
+        $this->engine ??= ($this->start)($landed->repeats());
+        $this->files[$feed] = $landed->bringsChanges()
             ? new ChangeTable($this->folder, $this->engine, $landed, $this->work, $this->tables)
             : new RowFiles($this->folder, $this->engine, $landed, $this->work, $this->tables, $page->tables);
         $this->tables += count($landed->tables());
         // A crash may have come between a page and the fixed names of its files.
         $this->files[$feed]->name($page->tables, $page->tables);
-        $seen = $landed->bringsChanges ? SeenFiles::underWay($this->folder, $feed) : null;
+        $seen = $landed->bringsChanges() ? SeenFiles::underWay($this->folder, $feed) : null;
         if ($seen !== null) {
             $this->seen[$feed] = $seen;
         }
@@ -141,7 +141,7 @@ final class LakeLanding implements LandingSession
         $files = $this->files[$feed];
         $files instanceof RowFiles || throw new LogicException("{$feed} brings changes.");
         $page = $this->feed($feed);
-        if (! $files->hasAny() && ! $page->position->equals($batch->from)) {
+        if (! $files->hasAny() && ! $page->position->equals($batch->stretch->from)) {
             throw SystemTrouble::passing(Reason::PositionMoved, 'The feed stands at another position in the lake than the batch begins at.', 'Lighterman reads the position again and goes on from there.');
         }
         $this->named($feed, fn () => $files->put($batch, $page, $this->now, $beside));

@@ -94,7 +94,7 @@ final class LakeTarget implements TargetSystem
     private function preparation(LandedTable $landed, ?LandedFiles $there): Preparation
     {
         $findings = [];
-        if ($landed->bringsChanges && $landed->forks !== []) {
+        if ($landed->bringsChanges() && $landed->forks->tables !== []) {
             $findings[] = Finding::failed('Forks', 'Changes of a log or of triggers cannot be parted by forks in a lake.', 'Take the forks away, use capture watermark or reload, or land the changes in a database.');
         }
         foreach ($this->sameButForCase($landed) as [$one, $other]) {
@@ -103,7 +103,7 @@ final class LakeTarget implements TargetSystem
         $below = "{$landed->name->schema}/{$landed->name->name}";
         if ($there === null) {
             $strangers = $this->folder->files($below);
-            $findings[] = $strangers === [] || $landed->takeOver
+            $findings[] = $strangers === [] || $landed->as->takeOver
                 ? Finding::passed('Folder', "Files land in {$this->folder->where($below)}.")
                 : Finding::failed('Rows', "{$this->folder->where($below)} has files that Lighterman did not write.", 'Choose another landed table, or allow the feed to take it over: they stay, but do not belong to the table.');
 
@@ -137,10 +137,10 @@ final class LakeTarget implements TargetSystem
 
     public function explain(LandedTable $landed, array $row): string
     {
-        $folders = array_map(static fn ($p): string => "{$p->name()}=…/", $landed->partitionBy);
+        $folders = array_map(static fn ($p): string => "{$p->name()}=…/", $landed->as->partitionBy);
         $values = array_combine($landed->shape->names(), $row);
 
-        return "{$landed->name->schema}/{$landed->name->name}/".implode('', $folders)."….{$landed->writing->ending()}\n".json_encode($values, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRETTY_PRINT);
+        return "{$landed->name->schema}/{$landed->name->name}/".implode('', $folders)."….{$landed->as->writing->ending()}\n".json_encode($values, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_PRETTY_PRINT);
     }
 
     public function landing(Holder $holder): LandingSession

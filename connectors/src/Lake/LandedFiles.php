@@ -24,7 +24,7 @@ final readonly class LandedFiles
 
     public static function of(LandedTable $landed): self
     {
-        return new self(array_map(strval(...), $landed->partitionBy), [], [new Era(gmdate('Y-m-d\TH:i:s\Z'), self::shapeOf($landed), $landed->writing)]);
+        return new self(array_map(strval(...), $landed->as->partitionBy), [], [new Era(gmdate('Y-m-d\TH:i:s\Z'), self::shapeOf($landed), $landed->as->writing)]);
     }
 
     private static function shapeOf(LandedTable $landed): Shape

@@ -42,7 +42,7 @@ final class RowFiles implements FeedFiles
             $writers[$fork] = new TableWriter($folder, $engine, $table, $work, $number + count($writers));
         }
         $this->writers = $writers;
-        $this->straight = ! $landed->repeats && array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $tables)) === 0;
+        $this->straight = ! $landed->repeats() && array_sum(array_map(static fn (LandedFiles $t): int => count($t->files), $tables)) === 0;
     }
 
     public function landed(): LandedTable
@@ -64,7 +64,7 @@ final class RowFiles implements FeedFiles
         $this->sent ??= $this->begin($batch, $was, $beside);
         foreach ($batch->parts() as $fork => $lines) {
             if ($lines !== '') {
-                $this->writers[$fork]->write($batch->stamped($lines, $this->landed->stamps, $now));
+                $this->writers[$fork]->write($batch->stamped($lines, $this->landed->as->stamps->wanted(), $now));
             }
         }
         $this->gone .= $batch->gone;
@@ -74,10 +74,10 @@ final class RowFiles implements FeedFiles
     private function begin(Batch $batch, Page $was, bool $beside): Sent
     {
         // A first load that began with nothing there reads each key once; nothing that is there can be one of its rows.
-        $this->straight = $this->straight && ! $beside && $batch->from->isLoading();
-        $this->merges = $this->landed->landing === Landing::Upsert && ! $this->straight;
+        $this->straight = $this->straight && ! $beside && $batch->stretch->from->isLoading();
+        $this->merges = $this->landed->as->landing === Landing::Upsert && ! $this->straight;
         foreach ($this->landed->tables() as $fork => $table) {
-            $this->writers[$fork]->begin($was->tables[(string) $table->name], $was->sequence + 1, $was->nextPrefix(), $this->merges, $this->landed->landing === Landing::Replace && ! $beside);
+            $this->writers[$fork]->begin($was->tables[(string) $table->name], $was->sequence + 1, $was->nextPrefix(), $this->merges, $this->landed->as->landing === Landing::Replace && ! $beside);
         }
         $this->gone = '';
 

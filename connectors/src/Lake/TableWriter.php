@@ -4,22 +4,12 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
-use FilesystemIterator;
 use Lighterman\Connectors\Engine\Engine;
-use Lighterman\Connectors\Engine\EngineError;
-use Lighterman\Connectors\Engine\TypeMap;
-use Lighterman\Core\Format\FileFormat;
-use Lighterman\Core\Format\UnfitValue;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Shape\Column;
-use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
-use RecursiveDirectoryIterator;
-use RecursiveIteratorIterator;
-use SplFileInfo;
 
 /** Makes files of the rows of one table, the way the landing asks for. What it makes belongs to the table only once a page says so. */
 final class TableWriter
@@ -37,31 +27,25 @@ final class TableWriter
     /** @var list<DataFile> made since begin() */
     private array $made = [];
 
-    /** @var array<string, true> names of files made since begin() that have not been handed over */
-    private array $placed = [];
-
     private bool $merges = false;
 
     private bool $replaces = false;
-
-    private string $prefix = '';
-
-    private int $files = 0;
-
-    private int $sequence = 0;
 
     private int $rows = 0;
 
     private readonly Contents $contents;
 
+    private readonly DataFileMaker $maker;
+
     /**
      * @param  string  $work  absolute folder for files that are being made
      * @param  int  $number  tells the tables of a feed apart
      */
-    public function __construct(private readonly Folder $folder, private readonly Engine $engine, private readonly LandedTable $landed, private readonly string $work, private readonly int $number)
+    public function __construct(private readonly Folder $folder, private readonly Engine $engine, private readonly LandedTable $landed, string $work, private readonly int $number)
     {
         $this->stage = new Stage("{$work}/rows-{$number}.txt", $landed->columns());
         $this->contents = new Contents($folder, $engine, $work);
+        $this->maker = new DataFileMaker($folder, $engine, $landed, $work, $number);
         $this->was = LandedFiles::of($landed);
     }
 
@@ -72,9 +56,10 @@ final class TableWriter
      */
     public function begin(LandedFiles $was, int $sequence, string $prefix, bool $merges, bool $replaces): void
     {
-        [$this->was, $this->sequence, $this->prefix, $this->merges, $this->replaces] = [$was, $sequence, $prefix, $merges, $replaces];
+        [$this->was, $this->merges, $this->replaces] = [$was, $merges, $replaces];
+        $this->maker->begin($sequence, $prefix, count($was->eras) - 1);
         $this->made = [];
-        $this->files = $this->rows = 0;
+        $this->rows = 0;
         $this->stage->clear();
     }
 
@@ -82,7 +67,7 @@ final class TableWriter
     public function write(string $encoded): void
     {
         $this->stage->add($encoded);
-        if (! $this->merges && ($this->stage->rows >= $this->landed->writing->rows || $this->stage->bytes >= $this->landed->writing->megabytes << 20)) {
+        if (! $this->merges && ($this->stage->rows >= $this->landed->as->writing->rows || $this->stage->bytes >= $this->landed->as->writing->megabytes << 20)) {
             $this->flush();
         }
     }
@@ -111,16 +96,10 @@ final class TableWriter
         return $this->merge($leaving);
     }
 
-    /**
-     * Whoever takes the files makes them count, or takes them away.
-     *
-     * @return array<string, true> names of all files made since begin(), those that were joined at once too
-     */
+    /** @return array<string, true> as DataFileMaker::handOver() has it */
     public function handOver(): array
     {
-        [$placed, $this->placed] = [$this->placed, []];
-
-        return $placed;
+        return $this->maker->handOver();
     }
 
     /** Forgets the delivery under way, with the files made for it. */
@@ -145,10 +124,10 @@ final class TableWriter
     public function joined(LandedFiles $table, int $many = self::MANY): LandedFiles
     {
         // Where a partition has to be one file it is written anew with every delivery, however large.
-        foreach ($this->isSingle() ? $table->small(PHP_INT_MAX, 2) : $table->small(self::SMALL, $many) as $files) {
+        foreach ($this->landed->as->writing->isSingle() ? $table->small(PHP_INT_MAX, 2) : $table->small(self::SMALL, $many) as $files) {
             $gone = array_flip(array_map(static fn (DataFile $f): string => $f->name, $files));
             $rest = array_values(array_filter($table->files, static fn (DataFile $f): bool => ! isset($gone[$f->name])));
-            $table = $table->with([...$rest, ...$this->copied($this->contents->of($table, $files))]);
+            $table = $table->with([...$rest, ...$this->maker->make($this->contents->of($table, $files))]);
         }
 
         return $table;
@@ -171,7 +150,7 @@ final class TableWriter
     private function merge(string $leaving): array
     {
         $stage = $this->stageName();
-        $superseded = $this->landed->repeats ? $this->dropSuperseded($stage) : 0;
+        $superseded = $this->landed->repeats() ? $this->dropSuperseded($stage) : 0;
         $this->refuseTwice($stage);
         [$files, $counts] = $this->merged($stage, $this->landed->key, array_values(array_diff($this->landed->shape->names(), $this->landed->key)), $leaving);
 
@@ -191,7 +170,7 @@ final class TableWriter
     {
         $staged = (int) $this->engine->value("SELECT count(*) FROM {$stage}");
         if ($this->was->files === []) {
-            return [$this->was->with($staged === 0 ? [] : $this->copied("SELECT {$this->names($this->columns())} FROM {$stage}")), new Counts($staged)];
+            return [$this->was->with($staged === 0 ? [] : $this->maker->make("SELECT {$this->names($this->columns())} FROM {$stage}")), new Counts($staged)];
         }
         $same = static fn (string $a, string $b, array $columns): string => implode(' AND ', array_map(static fn (string $c): string => "{$a}.".Engine::name($c).' IS NOT DISTINCT FROM '."{$b}.".Engine::name($c), $columns)) ?: 'true';
         $on = implode(' AND ', array_map(static fn (string $k): string => 'o.'.Engine::name($k).' = s.'.Engine::name($k), $key));
@@ -208,7 +187,7 @@ final class TableWriter
         if ($staged > $unchanged || $again !== []) {
             // What is kept of a file that is rewritten are the rows that neither change nor leave.
             $kept = $again === [] ? '' : ' UNION ALL BY NAME SELECT * FROM ('.$this->contents->of($this->was, $again).') o WHERE ('.$this->names($key, 'o').') NOT IN (SELECT '.$this->names($key)." FROM hit WHERE NOT same) AND ({$this->names($key, 'o')}) NOT IN (SELECT * FROM leaving)";
-            $stay = [...$stay, ...$this->copied($changed.$kept)];
+            $stay = [...$stay, ...$this->maker->make($changed.$kept)];
         }
 
         return [$this->was->with($stay), new Counts($staged - $hits, $hits - $unchanged, $unchanged, $deleted)];
@@ -249,125 +228,9 @@ final class TableWriter
     {
         if ($this->stage->rows > 0) {
             $this->rows += $this->stage->rows;
-            $this->made = [...$this->made, ...$this->copied($this->stage->select())];
+            $this->made = [...$this->made, ...$this->maker->make($this->stage->select())];
             $this->stage->clear();
         }
-    }
-
-    /** Whether the rows of a partition are one single file. */
-    private function isSingle(): bool
-    {
-        return $this->landed->writing->fixedName !== null;
-    }
-
-    /**
-     * Writes what a query gives to files of the table.
-     *
-     * @return list<DataFile>
-     */
-    private function copied(string $select): array
-    {
-        $parts = array_combine(array_map(static fn (Partition $p): string => $p->name(), $this->landed->partitionBy), array_map(static fn (Partition $p): string => self::partValue($p), $this->landed->partitionBy));
-        $made = "{$this->work}/made-{$this->number}";
-        is_dir($made) || mkdir($made, 0777, true);
-        $name = "{$this->prefix}-{$this->number}-{$this->files}";
-        $this->files++;
-        try {
-            return $this->placed($made, $this->landed->writing->format === FileFormat::Parquet ? $this->parquet($select, $parts, $made, $name) : $this->rowByRow($select, $parts, $made, $name));
-        } catch (EngineError $e) {
-            throw $this->trouble($e->getMessage());
-        } catch (UnfitValue $e) {
-            throw $this->trouble("Conversion Error: {$e->getMessage()}");
-        }
-    }
-
-    /**
-     * @param  array<string, string>  $parts  expressions of the engine, by the name of the partition
-     * @return array<string, int> rows of the files that were made, by their path
-     */
-    private function parquet(string $select, array $parts, string $made, string $name): array
-    {
-        $packed = ['zstd' => 'zstd', 'snappy' => 'snappy', 'none' => 'uncompressed'][$this->landed->writing->packed];
-        $options = "FORMAT parquet, COMPRESSION {$packed}, ROW_GROUP_SIZE {$this->landed->writing->groupRows}";
-        if ($parts === []) {
-            $this->engine->run("COPY ({$select}) TO ".Engine::literal("{$made}/{$name}.parquet")." ({$options})");
-        } else {
-            // A column that parts is in the files too, so that they say everything by themselves; a part of a date is not.
-            [$derived, $by] = self::derived($parts);
-            $this->engine->run("COPY (SELECT *, {$derived} FROM ({$select})) TO ".Engine::literal($made)." ({$options}, PARTITION_BY ({$by}), FILENAME_PATTERN ".Engine::literal("{$name}-{i}").', OVERWRITE_OR_IGNORE true)');
-        }
-        $paths = self::below($made);
-        $rows = [];
-        foreach ($paths === [] ? [] : $this->engine->rows('SELECT file_name, num_rows FROM parquet_file_metadata(['.implode(', ', array_map(Engine::literal(...), $paths)).'])') as $file) {
-            $rows[(string) $file['file_name']] = (int) $file['num_rows'];
-        }
-
-        return $rows;
-    }
-
-    /**
-     * @param  array<string, string>  $parts  expressions of the engine, by the name of the partition
-     * @return array<string, int> rows of the files that were made, by their path
-     */
-    private function rowByRow(string $select, array $parts, string $made, string $name): array
-    {
-        $columns = $this->landed->columns();
-        $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $columns));
-        [$derived, $by] = self::derived($parts);
-        $files = new Made($made, $name, $this->landed->writing, new Shape($columns), $this->landed->name->name, $this->isSingle());
-        $folders = array_map(static fn (string $p): string => rawurlencode($p).'=', array_keys($parts));
-        foreach ($this->engine->query($parts === [] ? "SELECT {$texts} FROM ({$select})" : "SELECT {$texts}, {$by} FROM (SELECT *, {$derived} FROM ({$select})) ORDER BY {$by}") as $row) {
-            $values = array_values($row);
-            $files->add(implode('/', array_map(static fn (string $f, ?string $v): string => $f.($v === null ? DataFile::NONE : rawurlencode($v)), $folders, array_slice($values, count($columns)))), array_slice($values, 0, count($columns)));
-        }
-
-        return $files->finish();
-    }
-
-    /**
-     * @param  array<string, string>  $parts
-     * @return array{string, string} the partitions' values, and their names
-     */
-    private static function derived(array $parts): array
-    {
-        $alias = static fn (string $n): string => Engine::name("lm part {$n}");
-
-        return [implode(', ', array_map(static fn (string $n, string $value): string => "{$value} AS {$alias($n)}", array_keys($parts), $parts)), implode(', ', array_map($alias, array_keys($parts)))];
-    }
-
-    /**
-     * @param  array<string, int>  $rows  of the files that were made, by their path
-     * @return list<DataFile>
-     */
-    private function placed(string $made, array $rows): array
-    {
-        ksort($rows);
-        $files = [];
-        foreach ($rows as $path => $count) {
-            if ($count > 0) {
-                $below = str_replace('lm%20part%20', '', substr($path, strlen($made) + 1));
-                $name = "{$this->landed->name->schema}/{$this->landed->name->name}/{$below}";
-                $files[] = new DataFile($name, $count, (int) filesize($path), DataFile::partitionOf($below), $this->sequence, count($this->was->eras) - 1);
-                $this->placed[$name] = true;
-                $this->folder->place($path, $name, $this->engine->alive);
-            } else {
-                unlink($path);
-            }
-        }
-
-        return $files;
-    }
-
-    /** @return list<string> absolute paths of the files below a folder */
-    private static function below(string $path): array
-    {
-        $paths = [];
-        /** @var SplFileInfo $file */
-        foreach (new RecursiveIteratorIterator(new RecursiveDirectoryIterator($path, FilesystemIterator::SKIP_DOTS)) as $file) {
-            $paths[] = $file->getPathname();
-        }
-
-        return $paths;
     }
 
     /**
@@ -377,8 +240,8 @@ final class TableWriter
      */
     public function name(LandedFiles $table, LandedFiles $before): void
     {
-        $writing = $this->landed->writing;
-        $fixed = fn (LandedFiles $t): array => $this->isSingle() ? array_column(array_map(static fn (DataFile $f): array => [dirname($f->name)."/{$writing->fixedName}.{$writing->ending()}", $f->name], $t->files), 1, 0) : [];
+        $writing = $this->landed->as->writing;
+        $fixed = fn (LandedFiles $t): array => $this->landed->as->writing->isSingle() ? array_column(array_map(static fn (DataFile $f): array => [dirname($f->name)."/{$writing->fixedName}.{$writing->ending()}", $f->name], $t->files), 1, 0) : [];
         $wanted = $fixed($table);
         $there = $table === $before ? [] : $fixed($before);
         foreach (array_diff_assoc($wanted, $there) as $as => $name) {
@@ -387,18 +250,6 @@ final class TableWriter
         // Names of an earlier era would say for ever what was then.
         $gone = [...array_keys(array_diff_key($there, $wanted)), ...($table === $before ? array_diff($table->fixedNames(), array_keys($wanted)) : [])];
         array_map($this->folder->delete(...), array_map(strval(...), $gone));
-    }
-
-    private static function partValue(Partition $partition): string
-    {
-        $column = Engine::name($partition->column);
-
-        return match ($partition->part) {
-            'year' => "strftime({$column}, '%Y')",
-            'month' => "strftime({$column}, '%Y-%m')",
-            'day' => "strftime({$column}, '%Y-%m-%d')",
-            null => "CAST({$column} AS VARCHAR)",
-        };
     }
 
     /** @param  list<string>  $columns */
@@ -410,15 +261,5 @@ final class TableWriter
     private function stageName(): string
     {
         return "stage_{$this->number}";
-    }
-
-    private function trouble(string $said): SystemTrouble
-    {
-        return match (true) {
-            str_contains($said, 'No space left') => SystemTrouble::passing(Reason::DiskFull, "{$this->landed->name}: the disk of the lake is full.", 'Free space. Lighterman tries again.'),
-            str_starts_with($said, 'Out of Memory') => SystemTrouble::passing(Reason::OutOfMemory, "{$this->landed->name}: the engine's memory does not suffice ({$said}).", 'Give it more (LIGHTERMAN_LAKE_MEMORY_MB, 160 unless said), or leave columns out: each needs about 0.2 MB.'),
-            str_starts_with($said, 'Conversion Error') => SystemTrouble::lasting(Reason::UnfitValue, "{$this->landed->name}: a value does not fit its column. {$said}", 'Convert the column on the feed\'s Columns page, to text for instance, or say there what becomes of such a value.'),
-            default => SystemTrouble::lasting(Reason::Refused, "{$this->landed->name}: {$said}", 'Correct what the message names and try again.'),
-        };
     }
 }

@@ -107,7 +107,7 @@ final class MariaDbSource extends PdoSource
      */
     protected function moment(FeedDefinition $definition): SourceMoment
     {
-        $kind = $definition->watermark === null ? null : $definition->shape->column($definition->watermark)?->type->kind;
+        $kind = $definition->origin->watermarkColumn() === null ? null : $definition->origin->shape->column($definition->origin->watermarkColumn())?->type->kind;
         $clock = (string) $this->connection->value("SELECT DATE_FORMAT(NOW(6), '%Y-%m-%d %H:%i:%s.%f')");
         $oldest = ! $this->capabilities()->seesOpenTransactions ? null : $this->connection->value("SELECT DATE_FORMAT(min(began), '%Y-%m-%d %H:%i:%s.%f') FROM (
             SELECT CONVERT_TZ(trx_started, 'SYSTEM', '+00:00') - INTERVAL 1 SECOND AS began FROM information_schema.INNODB_TRX WHERE trx_mysql_thread_id <> CONNECTION_ID()
@@ -119,10 +119,10 @@ final class MariaDbSource extends PdoSource
             TypeKind::TimestampTz => $held,
             TypeKind::Timestamp => $local('%Y-%m-%d %H:%i:%s.%f'),
             TypeKind::Date => $local('%Y-%m-%d'),
-            default => $this->connection->value('SELECT CAST(max('.$this->spelling->name((string) $definition->watermark).') AS CHAR) FROM '.$this->spelling->table($definition->source)),
+            default => $this->connection->value('SELECT CAST(max('.$this->spelling->name((string) $definition->origin->watermarkColumn()).') AS CHAR) FROM '.$this->spelling->table($definition->origin->table)),
         };
         // A column that keeps whole seconds, say, drops the rest, so the second under way has to stay open.
-        $digits = $definition->watermark === null ? 6 : ($definition->shape->column($definition->watermark)->type->length ?? 6);
+        $digits = $definition->origin->watermarkColumn() === null ? 6 : ($definition->origin->shape->column($definition->origin->watermarkColumn())->type->length ?? 6);
         if ($bound !== null && in_array($kind, [TypeKind::Timestamp, TypeKind::TimestampTz], true)) {
             $bound = rtrim(substr($bound, 0, 20 + $digits), '.').($kind === TypeKind::TimestampTz ? '+00' : '');
         }

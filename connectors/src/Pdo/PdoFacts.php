@@ -5,6 +5,9 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Pdo;
 
 use Lighterman\Core\Capture\ColumnFacts;
+use Lighterman\Core\Capture\KeyFacts;
+use Lighterman\Core\Capture\Outrun;
+use Lighterman\Core\Capture\RowCount;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
@@ -43,14 +46,13 @@ final readonly class PdoFacts
                 $own !== [],
                 array_filter($own, static fn (array $x): bool => $x['unique'] && count($x['columns']) === 1) !== [],
                 in_array($column->name, $known->given, true),
-                $outrun[$column->name][0] ?? 0,
-                $outrun[$column->name][1] ?? null,
+                ($outrun[$column->name][0] ?? 0) > 0 ? new Outrun(...$outrun[$column->name]) : null,
             );
         }
         [$duplicate, $nullable] = $key === $shape->key || array_diff($key, $shape->names()) !== [] ? [null, []] : $this->keyTrouble($counted ? $from : $this->some($from), $shape, $key);
         $rows = $counted ? (int) ($found['rows'] ?? 0) : (int) $known->estimatedRows;
 
-        return new TableFacts($table, $shape, $rows, $counted, min($rows, self::LOOKED_AT), null, null, $columns, $key, $duplicate, $nullable);
+        return new TableFacts($table, $shape, new RowCount($rows, $counted, min($rows, self::LOOKED_AT)), $columns, new KeyFacts($key, $duplicate, $nullable));
     }
 
     private function some(string $from): string

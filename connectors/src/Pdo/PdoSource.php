@@ -99,19 +99,19 @@ abstract class PdoSource implements SourceSystem
 
     public function count(FeedDefinition $definition): int
     {
-        return (int) $this->connection->value('SELECT count(*) FROM '.$this->spelling->table($definition->source));
+        return (int) $this->connection->value('SELECT count(*) FROM '.$this->spelling->table($definition->origin->table));
     }
 
     public function withoutWatermark(FeedDefinition $definition): int
     {
-        return $definition->watermark === null ? 0 : (int) $this->connection->value(
-            'SELECT count(*) FROM '.$this->spelling->table($definition->source).' WHERE '.$this->spelling->name($definition->watermark).' IS NULL',
+        return $definition->origin->watermarkColumn() === null ? 0 : (int) $this->connection->value(
+            'SELECT count(*) FROM '.$this->spelling->table($definition->origin->table).' WHERE '.$this->spelling->name($definition->origin->watermarkColumn()).' IS NULL',
         );
     }
 
     public function row(FeedDefinition $definition, array $key): ?array
     {
-        $table = $definition->source;
+        $table = $definition->origin->table;
         $shape = $this->shape($table);
         $where = [];
         foreach ($key as $column => $value) {
@@ -125,7 +125,7 @@ abstract class PdoSource implements SourceSystem
     public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, ?TakenFiles $taken = null): ReadPlan
     {
         return Planner::plan($definition, $from, $note, $this->moment($definition), fn (Window $window): bool => $this->connection->value(
-            'SELECT EXISTS (SELECT 1 FROM '.$this->spelling->table($definition->source).' WHERE '.(new Conditions($this->spelling, $definition))->window($window).')',
+            'SELECT EXISTS (SELECT 1 FROM '.$this->spelling->table($definition->origin->table).' WHERE '.(new Conditions($this->spelling, $definition))->window($window).')',
         ) === '1');
     }
 

@@ -8,6 +8,7 @@ use Generator;
 use Lighterman\Connectors\Reading\Conditions;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Connectors\Triggers\ChangeTable;
+use Lighterman\Connectors\Triggers\Images;
 use Lighterman\Connectors\Triggers\Reading;
 use Lighterman\Connectors\Triggers\StoredChange;
 use Lighterman\Core\Capture\Slice;
@@ -209,7 +210,7 @@ abstract class SequencedChanges implements ChangeTable
         assert(in_array($kind, ['insert', 'update', 'delete'], true));
 
         // It was committed no earlier than the look that did not see it yet.
-        return new StoredChange('', (string) $table, $kind, (string) $shape, $columns, $values($old), $values($new), max((int) $at, $before->at), strlen((string) $old) + strlen((string) $new));
+        return new StoredChange('', (string) $table, $kind, (string) $shape, new Images($columns, $values($old), $values($new)), max((int) $at, $before->at), strlen((string) $old) + strlen((string) $new));
     }
 
     public function forget(Reading $upTo): void
@@ -231,7 +232,7 @@ abstract class SequencedChanges implements ChangeTable
     {
         $conditions = new Conditions($this->spelling, $definition);
         $at = (int) $this->loading->value("SELECT {$this->clockExpression()}");
-        $statement = $this->loading->open($conditions->select().$conditions->slice($slice).' ORDER BY '.$conditions->names($definition->key).' LIMIT '.($rows + 1));
+        $statement = $this->loading->open($conditions->select().$conditions->slice($slice).' ORDER BY '.$conditions->names($definition->origin->key).' LIMIT '.($rows + 1));
         $found = [];
         $bytes = 0;
         while ($row = $this->loading->next($statement)) {
@@ -240,7 +241,7 @@ abstract class SequencedChanges implements ChangeTable
         }
         $statement->closeCursor();
 
-        [$found, $last] = LoadChunk::cut($found, $rows, KeyOf::columns($definition->carried()->names(), $definition->key)->places, $definition);
+        [$found, $last] = LoadChunk::cut($found, $rows, KeyOf::columns($definition->carried()->names(), $definition->origin->key)->places, $definition);
 
         return new LoadChunk($found, $last, [], null, $at, $bytes);
     }

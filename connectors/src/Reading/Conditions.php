@@ -21,10 +21,10 @@ final readonly class Conditions
     /** The condition that picks exactly the rows of a window. */
     public function window(Window $window): string
     {
-        $column = $this->spelling->name((string) $this->definition->watermark);
+        $column = $this->spelling->name((string) $this->definition->origin->watermarkColumn());
         $parts = ["{$column} IS NOT NULL", ...$this->past($window->from)];
         if ($window->until !== null) {
-            $parts[] = $column.($window->withUntil ? ' <= ' : ' < ').$this->typed((string) $this->definition->watermark, $window->until);
+            $parts[] = $column.($window->withUntil ? ' <= ' : ' < ').$this->typed((string) $this->definition->origin->watermarkColumn(), $window->until);
         }
 
         return implode(' AND ', $parts);
@@ -36,14 +36,14 @@ final readonly class Conditions
         if ($from->isLoading() || $from->watermark === null) {
             return [];
         }
-        $column = $this->spelling->name((string) $this->definition->watermark);
-        $value = $this->typed((string) $this->definition->watermark, $from->watermark);
+        $column = $this->spelling->name((string) $this->definition->origin->watermarkColumn());
+        $value = $this->typed((string) $this->definition->origin->watermarkColumn(), $from->watermark);
         if ($from->key) {
             // The first condition is implied by the second; it lets an index on the watermark alone be used.
-            return ["{$column} >= {$value}", $this->ordered([(string) $this->definition->watermark, ...$this->definition->key], [$from->watermark, ...$from->key])];
+            return ["{$column} >= {$value}", $this->ordered([(string) $this->definition->origin->watermarkColumn(), ...$this->definition->origin->key], [$from->watermark, ...$from->key])];
         }
-        if ($this->definition->overlap > 0) {
-            $value = $this->spelling->less($value, $this->definition->overlap, $this->definition->watermarkMode());
+        if ($this->definition->chosen()->overlap() > 0) {
+            $value = $this->spelling->less($value, $this->definition->chosen()->overlap(), $this->definition->origin->watermarkMode());
         }
 
         return [$column.($from->key === [] ? ' > ' : ' >= ').$value];
@@ -54,10 +54,10 @@ final readonly class Conditions
     {
         $parts = [];
         if ($from->key) {
-            $parts[] = $this->ordered($this->definition->key, $from->key);
+            $parts[] = $this->ordered($this->definition->origin->key, $from->key);
         }
         if ($window !== null) {
-            $parts[] = $this->spelling->name((string) $this->definition->watermark).($window->withUntil ? ' <= ' : ' < ').$this->typed((string) $this->definition->watermark, (string) $window->until);
+            $parts[] = $this->spelling->name((string) $this->definition->origin->watermarkColumn()).($window->withUntil ? ' <= ' : ' < ').$this->typed((string) $this->definition->origin->watermarkColumn(), (string) $window->until);
         }
 
         return $parts ? implode(' AND ', $parts) : 'true';
@@ -67,12 +67,12 @@ final readonly class Conditions
     public function slice(Slice $slice): string
     {
         $parts = [
-            ...($slice->after === null ? [] : [$this->ordered($this->definition->key, $slice->after)]),
-            ...($slice->until === null ? [] : [$this->ordered($this->definition->key, $slice->until, '<=')]),
+            ...($slice->after === null ? [] : [$this->ordered($this->definition->origin->key, $slice->after)]),
+            ...($slice->until === null ? [] : [$this->ordered($this->definition->origin->key, $slice->until, '<=')]),
             ...($slice->keys === null ? [] : [$this->keyIn($slice->keys)]),
             ...($slice->column === null || $slice->from === null ? [] : [$this->spelling->name($slice->column).' >= '.$this->typed($slice->column, $slice->from)]),
             // What has no watermark is never carried by one.
-            ...($this->definition->watermark === null ? [] : [$this->spelling->name($this->definition->watermark).' IS NOT NULL']),
+            ...($this->definition->origin->watermarkColumn() === null ? [] : [$this->spelling->name($this->definition->origin->watermarkColumn()).' IS NOT NULL']),
             ...($slice->column === null || $slice->to === null ? [] : [$this->spelling->name($slice->column).' <= '.$this->typed($slice->column, $slice->to)]),
         ];
 
@@ -82,7 +82,7 @@ final readonly class Conditions
     /** @param  list<list<string>>  $keys */
     private function keyIn(array $keys): string
     {
-        $columns = $this->definition->key;
+        $columns = $this->definition->origin->key;
         if (count($columns) === 1) {
             return $keys === [] ? '1 = 0' : $this->spelling->name($columns[0]).' IN ('.implode(', ', array_map(fn (array $k): string => $this->typed($columns[0], $k[0]), $keys)).')';
         }
@@ -100,8 +100,8 @@ final readonly class Conditions
      */
     public function passed(array $reached, array $keys): string
     {
-        $columns = $this->definition->key;
-        $parts = ['SELECT 0 AS lm_number, '.$this->names($columns).' FROM '.$this->spelling->table($this->definition->source).' WHERE 1 = 0'];
+        $columns = $this->definition->origin->key;
+        $parts = ['SELECT 0 AS lm_number, '.$this->names($columns).' FROM '.$this->spelling->table($this->definition->origin->table).' WHERE 1 = 0'];
         foreach ($keys as $number => $key) {
             $parts[] = "SELECT {$number}, ".implode(', ', array_map($this->typed(...), $columns, $key));
         }
@@ -111,15 +111,15 @@ final readonly class Conditions
 
     public function select(): string
     {
-        return 'SELECT '.implode(', ', array_map($this->spelling->rendered(...), $this->definition->carried()->columns)).' FROM '.$this->spelling->table($this->definition->source);
+        return 'SELECT '.implode(', ', array_map($this->spelling->rendered(...), $this->definition->carried()->columns)).' FROM '.$this->spelling->table($this->definition->origin->table);
     }
 
     /** A query for some rows, with the columns under their own names. */
     public function sampling(Sampling $which, int $rows): string
     {
         $columns = implode(', ', array_map(fn (Column $c): string => $this->spelling->rendered($c).' AS '.$this->spelling->name($c->name), $this->definition->carried()->columns));
-        $select = "SELECT {$columns} FROM ".$this->spelling->table($this->definition->source);
-        $order = fn (string $way): string => $this->definition->key === [] ? '' : ' ORDER BY '.implode(', ', array_map(fn (string $k): string => $this->spelling->name($k).$way, $this->definition->key));
+        $select = "SELECT {$columns} FROM ".$this->spelling->table($this->definition->origin->table);
+        $order = fn (string $way): string => $this->definition->origin->key === [] ? '' : ' ORDER BY '.implode(', ', array_map(fn (string $k): string => $this->spelling->name($k).$way, $this->definition->origin->key));
 
         return match ($which->way) {
             'first' => $select.$order(''),
@@ -147,6 +147,6 @@ final readonly class Conditions
 
     private function typed(string $column, string $value): string
     {
-        return $this->spelling->literal($this->definition->shape->column($column)?->type, $value);
+        return $this->spelling->literal($this->definition->origin->shape->column($column)?->type, $value);
     }
 }

@@ -18,7 +18,7 @@ final class Planner
     /** @param  callable(Window): bool  $any  whether the window holds a row */
     public static function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, SourceMoment $moment, callable $any): ReadPlan
     {
-        $mode = $definition->watermarkMode();
+        $mode = $definition->origin->watermarkMode();
         if ($mode === null) {
             return new ReadPlan('reload', $from, null, $moment->clock);
         }
@@ -28,7 +28,7 @@ final class Planner
 
             return new ReadPlan('load', $from, $window, $window->sourceTime ?? $moment->clock, $kept, empty: $window === null);
         }
-        $window = Window::following($from, $mode, $definition->landing, $moment, $note);
+        $window = Window::following($from, $mode, $definition->destination->landing, $moment, $note);
 
         return new ReadPlan('increment', $from, $window, $window->sourceTime ?? ($note->seenAt ?? $moment->clock), $kept, $window === null || ! $any($window));
     }

@@ -11,6 +11,7 @@ use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Shape\Shape;
 
 /**
@@ -77,7 +78,7 @@ final class TableReader implements BatchReader
         $closes = $this->done || ($this->plan->kind !== 'reload' && $this->unitBytes >= self::UNIT);
         $this->unitBytes = $closes ? 0 : $this->unitBytes;
 
-        return new Batch($this->shape, $encoded, $from, $this->position, $this->plan->sourceTime ?: null, $closes);
+        return new Batch($this->shape, $encoded, new Stretch($from, $this->position, $this->plan->sourceTime ?: null, $closes));
     }
 
     public function close(): void
@@ -131,9 +132,9 @@ final class TableReader implements BatchReader
             'reload' => $select,
             'slice' => $select.$this->conditions->slice($this->plan->slice ?? Slice::whole()),
             'load' => "{$select} WHERE ".$this->conditions->load($window, $after)
-                .' ORDER BY '.$this->conditions->names($this->definition->key).' LIMIT '.self::CHUNK,
+                .' ORDER BY '.$this->conditions->names($this->definition->origin->key).' LIMIT '.self::CHUNK,
             default => "{$select} WHERE ".($window === null ? '1 = 0' : $this->conditions->window($window))
-                .' ORDER BY '.$this->conditions->names([(string) $this->definition->watermark, ...$this->definition->key]),
+                .' ORDER BY '.$this->conditions->names([(string) $this->definition->origin->watermarkColumn(), ...$this->definition->origin->key]),
         });
     }
 
@@ -145,10 +146,10 @@ final class TableReader implements BatchReader
         }
         $start = strrpos($encoded, "\n", -2);
         $row = array_combine($this->shape->names(), CopyText::row(substr($encoded, $start === false ? 0 : $start + 1)));
-        $key = array_map(static fn (string $c): string => (string) $row[$c], $this->definition->key);
+        $key = array_map(static fn (string $c): string => (string) $row[$c], $this->definition->origin->key);
 
         return $this->plan->kind === 'load'
             ? Position::loading($this->plan->window?->until, $key, $this->plan->sourceTime)
-            : Position::after((string) $row[(string) $this->definition->watermark], $key, $this->plan->end()->watermark, $this->plan->sourceTime);
+            : Position::after((string) $row[(string) $this->definition->origin->watermarkColumn()], $key, $this->plan->end()->watermark, $this->plan->sourceTime);
     }
 }

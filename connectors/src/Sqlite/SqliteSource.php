@@ -149,12 +149,12 @@ final class SqliteSource extends PdoSource
     /** Only one writes at a time. While the right to write is held nobody has a transaction open that will commit with an earlier time. */
     protected function moment(FeedDefinition $definition): SourceMoment
     {
-        $kind = $definition->watermark === null ? null : $definition->shape->column($definition->watermark)?->type->kind;
+        $kind = $definition->origin->watermarkColumn() === null ? null : $definition->origin->shape->column($definition->origin->watermarkColumn())?->type->kind;
         $bound = match ($kind) {
             null => 'NULL',
             TypeKind::Timestamp => "strftime('%Y-%m-%d %H:%M:%f', 'now')",
             TypeKind::Date => "date('now')",
-            default => 'CAST((SELECT max('.$this->spelling->name((string) $definition->watermark).') FROM '.$this->spelling->table($definition->source).') AS TEXT)',
+            default => 'CAST((SELECT max('.$this->spelling->name((string) $definition->origin->watermarkColumn()).') FROM '.$this->spelling->table($definition->origin->table).') AS TEXT)',
         };
         $row = $this->connection->inTransaction($this->settings->writable() && $kind !== null ? 'BEGIN IMMEDIATE' : 'BEGIN', fn (): array => $this->connection->row("SELECT strftime('%Y-%m-%dT%H:%M:%f', 'now') || '000Z' AS clock, {$bound} AS bound") ?? []);
         // Times are often kept in whole seconds, so the second under way stays open.

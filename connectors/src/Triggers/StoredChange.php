@@ -12,9 +12,6 @@ final readonly class StoredChange
      * @param  string  $table  schema and name
      * @param  'insert'|'update'|'delete'|'truncate'|'unclear'  $kind  unclear where the rows cannot be told
      * @param  string  $shape  tells two descriptions of the table apart
-     * @param  list<string>  $columns
-     * @param  list<string|null>|null  $before
-     * @param  list<string|null>|null  $after
      * @param  int  $at  when it was made, or committed where that is known; microseconds since 1970 UTC
      */
     public function __construct(
@@ -22,9 +19,7 @@ final readonly class StoredChange
         public string $table,
         public string $kind,
         public string $shape,
-        public array $columns,
-        public ?array $before,
-        public ?array $after,
+        public Images $images,
         public int $at,
         public int $bytes,
     ) {

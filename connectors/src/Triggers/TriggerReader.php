@@ -16,7 +16,6 @@ use Lighterman\Core\Capture\Log\Unclear;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\ReadingPlace;
-use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 
@@ -30,8 +29,6 @@ final class TriggerReader implements LogReader
 {
     /** Milliseconds between two looks at a change table that brings nothing. */
     private const PAUSE = 100;
-
-    private const FORGET_SECONDS = 5.0;
 
     private Reading $reading;
 
@@ -48,31 +45,14 @@ final class TriggerReader implements LogReader
     /** @var list<Begin|Commit|Relation|LoggedRow|Truncated|Unclear|Mark> */
     private array $queue = [];
 
-    /** @var list<string> */
-    private array $before = [];
-
-    /** @var list<string> asked for since the last look */
-    private array $after = [];
-
-    /** @var list<string> marks to come at the end of the reading */
-    private array $closing = [];
+    private readonly AskedMarks $marks;
 
     /** Whether the readings that a reader before this one has written down are behind. */
     private bool $fresh = false;
 
-    /** @var array<string, Relation> by table and shape */
-    private array $relations = [];
+    private readonly Relations $relations;
 
-    /** @var array<string, int> numbers given to the tables */
-    private array $ids = [];
-
-    /** @var array<string, Relation> as described last, by table */
-    private array $described = [];
-
-    /** @var list<array{ReadingPlace, Reading}> readings that were read to their end, with the places where they ended, in order */
-    private array $ended = [];
-
-    private float $forgotAt = 0.0;
+    private readonly EndedReadings $ended;
 
     private float $lookedAt = 0.0;
 
@@ -87,6 +67,9 @@ final class TriggerReader implements LogReader
         $number = $from->reading;
         $before = $number === 0 ? null : $table->reading($number - 1);
         $reading = $table->reading($number) ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$system}: the change table {$table->name()} does not know reading {$number}, up to which this route has landed.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
+        $this->marks = new AskedMarks;
+        $this->relations = new Relations;
+        $this->ended = new EndedReadings($table);
         $this->reading = $reading;
         $this->latest = $reading->at;
         $this->passed = $from->passed;
@@ -100,11 +83,7 @@ final class TriggerReader implements LogReader
 
     public function mark(string $content, bool $after): void
     {
-        if ($after) {
-            $this->after[] = $content;
-        } else {
-            $this->before[] = $content;
-        }
+        $this->marks->ask($content, $after);
     }
 
     public function next(int $wait): Begin|Commit|Relation|LoggedRow|Truncated|Unclear|Mark|null
@@ -135,23 +114,23 @@ final class TriggerReader implements LogReader
 
     private function look(): void
     {
-        $this->placed($this->before);
-        $this->before = [];
-        if ($this->after === [] && $this->queue === [] && SteadyClock::seconds() - $this->lookedAt < self::PAUSE / 1000) {
+        $this->placed($this->marks->opening());
+        if (! $this->marks->closes() && $this->queue === [] && SteadyClock::seconds() - $this->lookedAt < self::PAUSE / 1000) {
             return;
         }
         $this->lookedAt = SteadyClock::seconds();
         $stored = $this->fresh ? null : $this->table->reading($this->reading->number + 1);
         $this->fresh = $stored === null;
         $next = $stored ?? $this->table->after($this->reading);
-        // A reading that was written down before a mark was asked for does not hold what was there by then.
-        [$closing, $this->after] = $this->fresh ? [$this->after, []] : [[], $this->after];
+        if ($this->fresh) {
+            // A reading that was written down before a mark was asked for does not hold what was there by then.
+            $this->marks->close();
+        }
         if ($next === null) {
-            $this->placed($closing);
+            $this->placed($this->marks->closing());
 
             return;
         }
-        $this->closing = $closing;
         $this->changes = $this->table->between($this->reading, $next);
         $this->reading = $next;
         $this->passed = $this->skip = 0;
@@ -190,9 +169,8 @@ final class TriggerReader implements LogReader
             $this->endUnit();
             $this->changes = null;
             $this->passed = max($this->passed, $this->skip);
-            $this->ended[] = [$this->place(), $this->reading];
-            $this->placed($this->closing);
-            $this->closing = [];
+            $this->ended->add($this->place(), $this->reading);
+            $this->placed($this->marks->closing());
 
             return;
         }
@@ -226,21 +204,15 @@ final class TriggerReader implements LogReader
 
     private function tell(StoredChange $change): void
     {
-        $known = $this->relations["{$change->table} {$change->shape}"] ??= new Relation($this->ids[$change->table] ??= count($this->ids) + 1, TableName::parse($change->table), 'f', $change->columns, array_fill(0, count($change->columns), true), self::types($change->shape));
-        if (($this->described[$change->table] ?? null) !== $known) {
-            $this->queue[] = $this->described[$change->table] = $known;
+        [$known, $isNew] = $this->relations->of($change);
+        if ($isNew) {
+            $this->queue[] = $known;
         }
         $this->queue[] = match ($change->kind) {
             'truncate' => new Truncated([$known]),
             'unclear' => new Unclear($known, 'a transaction altered the columns between two of its own changes'),
-            default => new LoggedRow($known, $change->kind, $change->before, $change->after, $change->at),
+            default => new LoggedRow($known, $change->kind, $change->images->before, $change->images->after, $change->at),
         };
-    }
-
-    /** @return list<array{int, int}> a number that changes with the shape, where a change of type has to show */
-    private static function types(string $shape): array
-    {
-        return [[crc32($shape), 0]];
     }
 
     public function size(): int
@@ -250,17 +222,7 @@ final class TriggerReader implements LogReader
 
     public function confirm(Place $to): void
     {
-        if (SteadyClock::seconds() - $this->forgotAt < self::FORGET_SECONDS) {
-            return;
-        }
-        $this->forgotAt = SteadyClock::seconds();
-        $last = null;
-        while ($this->ended !== [] && $to->covers($this->ended[0][0])) {
-            [, $last] = array_shift($this->ended);
-        }
-        if ($last !== null) {
-            $this->table->forget($last);
-        }
+        $this->ended->confirm($to);
     }
 
     public function waited(): float
@@ -270,8 +232,7 @@ final class TriggerReader implements LogReader
 
     public function silence(): float
     {
-        // So that what was confirmed while the last forgetting was too recent is forgotten all the same.
-        return $this->ended === [] ? 0.0 : SteadyClock::seconds() - $this->forgotAt;
+        return $this->ended->silence();
     }
 
     public function close(): void

@@ -43,15 +43,15 @@ final readonly class Advice
         $name = $facts->column->name;
         $said = [];
         if ($facts->nulls > 0) {
-            $about = $this->facts->counted ? '' : 'About ';
+            $about = $this->facts->count->counted ? '' : 'About ';
             $said[] = $about.self::rows($facts->nulls)." without {$name} would never be carried.";
         } elseif ($facts->column->nullable) {
             $said[] = "{$name} may be null; no row is so far, but one would never be carried.";
         }
-        if ($facts->insertOnly && $this->facts->updates) {
-            $said[] = "{$name} is given once, at insert: updates would be missed (".self::rows($this->facts->updates).' updated since statistics were reset).';
-        } elseif ($facts->outrun > 0) {
-            $said[] = "{$name} is set once: in {$facts->outrun} of {$this->facts->lookedAt} rows looked at, {$facts->outrunBy} is later. Updates would be missed.";
+        if ($facts->insertOnly && $this->facts->count->updates) {
+            $said[] = "{$name} is given once, at insert: updates would be missed (".self::rows($this->facts->count->updates).' updated since statistics were reset).';
+        } elseif ($facts->outrun !== null) {
+            $said[] = "{$name} is set once: in {$facts->outrun->rows} of {$this->facts->count->lookedAt} rows looked at, {$facts->outrun->by} is later. Updates would be missed.";
         }
         if ($facts->ahead > 0) {
             $said[] = self::rows($facts->ahead)." have {$name} in the future and would wait until then.";
@@ -66,22 +66,22 @@ final readonly class Advice
     /** @return list<string> what each run would cost for want of an index */
     private function price(ColumnFacts $facts): array
     {
-        return $facts->indexed || $this->facts->rows < 1000
+        return $facts->indexed || $this->facts->count->rows < 1000
             ? []
-            : ["No index begins with {$facts->column->name}: every run would read all ".self::rows($this->facts->rows).'.'];
+            : ["No index begins with {$facts->column->name}: every run would read all ".self::rows($this->facts->count->rows).'.'];
     }
 
     public function key(): Verdict
     {
-        $words = implode(', ', $this->facts->key);
+        $words = implode(', ', $this->facts->key->columns);
 
         return match (true) {
-            $this->facts->key === [] && $this->facts->files !== null => new Verdict('fine', []),
-            $this->facts->key === [] => new Verdict('warned', ['The table has no primary key. Choose columns that tell rows apart, or reload it whole.']),
-            $this->facts->duplicate !== null => new Verdict('refused', ["({$words}) does not tell rows apart: more than one row has ".self::values($this->facts->duplicate).'. Rows would overwrite each other.']),
-            $this->facts->nullableKey !== [] => new Verdict('refused', [implode(', ', $this->facts->nullableKey).' is null in some rows, so they could not be told apart.']),
-            $this->facts->key === $this->facts->shape->key => new Verdict('fine', ['It is the primary key.']),
-            default => new Verdict('fine', ["No two rows share ({$words})".($this->facts->counted ? '.' : ' among those looked at.')]),
+            $this->facts->key->columns === [] && $this->facts->files !== null => new Verdict('fine', []),
+            $this->facts->key->columns === [] => new Verdict('warned', ['The table has no primary key. Choose columns that tell rows apart, or reload it whole.']),
+            $this->facts->key->duplicate !== null => new Verdict('refused', ["({$words}) does not tell rows apart: more than one row has ".self::values($this->facts->key->duplicate).'. Rows would overwrite each other.']),
+            $this->facts->key->nullable !== [] => new Verdict('refused', [implode(', ', $this->facts->key->nullable).' is null in some rows, so they could not be told apart.']),
+            $this->facts->key->columns === $this->facts->shape->key => new Verdict('fine', ['It is the primary key.']),
+            default => new Verdict('fine', ["No two rows share ({$words})".($this->facts->count->counted ? '.' : ' among those looked at.')]),
         };
     }
 
@@ -91,20 +91,20 @@ final readonly class Advice
             return $this->filesSuggestion();
         }
         $best = $this->bestWatermark();
-        $key = $this->key()->result === 'refused' ? [] : $this->facts->key;
+        $key = $this->key()->result === 'refused' ? [] : $this->facts->key->columns;
         if ($best === null || $key === []) {
             return new Suggestion(Capture::Reload, null, $key, Landing::Replace, [
                 $key === [] ? 'There is no key that tells rows apart, so only a whole reload is safe.' : 'No column grows with every change, so only a whole reload sees all of them.',
             ]);
         }
         $verdict = $this->watermark($best->column->name);
-        $loses = $best->nulls > 0 || $best->outrun > 0 || ($best->insertOnly && $this->facts->updates);
-        if ($loses && $this->facts->rows < self::SMALL) {
+        $loses = $best->nulls > 0 || $best->outrun !== null || ($best->insertOnly && $this->facts->count->updates);
+        if ($loses && $this->facts->count->rows < self::SMALL) {
             return new Suggestion(Capture::Reload, null, $key, Landing::Replace, [
-                ...$verdict->reasons, 'With '.self::rows($this->facts->rows).' a reload is cheap and misses nothing.',
+                ...$verdict->reasons, 'With '.self::rows($this->facts->count->rows).' a reload is cheap and misses nothing.',
             ]);
         }
-        $landing = $best->insertOnly && ! $this->facts->updates ? Landing::Append : Landing::Upsert;
+        $landing = $best->insertOnly && ! $this->facts->count->updates ? Landing::Append : Landing::Upsert;
 
         return new Suggestion(Capture::Watermark, $best->column->name, $key, $landing, $verdict->reasons ?: [
             $landing === Landing::Append ? "{$best->column->name} grows with every row, and rows are never updated." : "{$best->column->name} is indexed, never null, and later than every other moment in the row.",
@@ -113,7 +113,7 @@ final readonly class Advice
 
     private function filesSuggestion(): Suggestion
     {
-        $key = $this->key()->result === 'refused' ? [] : $this->facts->key;
+        $key = $this->key()->result === 'refused' ? [] : $this->facts->key->columns;
 
         return new Suggestion(Capture::Files, null, $key, $key === [] ? Landing::Append : Landing::Upsert, [$key === []
             ? 'Every file is taken once, and its rows are added. Where later files correct earlier ones, name a key and use upsert.'
@@ -133,7 +133,7 @@ final readonly class Advice
     private function loss(ColumnFacts $facts): array
     {
         return [
-            (int) ($facts->outrun > 0 || ($facts->insertOnly && $this->facts->updates)),
+            (int) ($facts->outrun !== null || ($facts->insertOnly && $this->facts->count->updates)),
             $facts->nulls,
             (int) ! $facts->indexed,
             (int) ! $facts->column->type->kind->isMoment(),

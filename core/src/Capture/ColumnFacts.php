@@ -15,8 +15,7 @@ final readonly class ColumnFacts
      * @param  bool  $indexed  whether an index begins with this column
      * @param  bool  $unique  whether a unique index holds this column alone
      * @param  bool  $insertOnly  whether the source itself gives the value once, at insert (identity, sequence)
-     * @param  int  $outrun  rows of those looked at in which `outrunBy` is later than this column: they changed after this was set
-     * @param  string|null  $outrunBy  the later column
+     * @param  Outrun|null  $outrun  by the column that is later in the most rows; null where none is
      * @param  int  $sequenceCache  values a session of the source reserves at once; above 1 they may be committed out of order
      */
     public function __construct(
@@ -26,8 +25,7 @@ final readonly class ColumnFacts
         public bool $indexed = false,
         public bool $unique = false,
         public bool $insertOnly = false,
-        public int $outrun = 0,
-        public ?string $outrunBy = null,
+        public ?Outrun $outrun = null,
         public int $sequenceCache = 1,
     ) {
     }

@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture;
 
-use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 
@@ -17,10 +16,8 @@ final readonly class FileFacts
      * @param  array<string, string>  $columns  what speaks for the type of a column, by its name
      * @param  array<string, list<string|null>>  $samples  some values, by column
      * @param  array<string, Type>  $found  types that were found, by column, whatever a person says
-     * @param  int  $files  that the pattern means
-     * @param  FileMark  $looked  the file that was looked at
      */
-    public function __construct(public FileReading $reading, public Shape $shape, public array $evidence, public array $columns, public array $samples, public array $found, public int $files, public int $bytes, public FileMark $looked)
+    public function __construct(public FileReading $reading, public Shape $shape, public array $evidence, public array $columns, public array $samples, public array $found, public FilesFound $files)
     {
     }
 }

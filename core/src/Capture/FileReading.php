@@ -20,8 +20,6 @@ final readonly class FileReading
      * @param  bool  $checksum  whether a file with another time counts as changed only if its bytes are others
      * @param  int  $quiet  seconds without writing before a file is taken
      * @param  bool  $fit  whether columns that a file lacks are null and those it has besides are left out; otherwise such a file is set aside
-     * @param  string|null  $fileColumn  column that takes the file's path; null for none
-     * @param  string|null  $lineColumn  column that takes the number of the line, or of the row in files without lines, from 1; null for none
      *
      * @throws InvalidArgumentException
      */
@@ -33,8 +31,7 @@ final readonly class FileReading
         public bool $checksum = false,
         public int $quiet = 5,
         public bool $fit = false,
-        public ?string $fileColumn = 'source_file',
-        public ?string $lineColumn = 'source_line',
+        public FileColumns $own = new FileColumns,
     ) {
         if (($format === FileFormat::Delimited) !== ($dialect !== null)) {
             throw new InvalidArgumentException('Delimited text needs its delimiter and the rest of how it is written, and other formats have none.');
@@ -47,12 +44,6 @@ final readonly class FileReading
         if ($quiet < 0 || $quiet > 86_400) {
             throw new InvalidArgumentException("{$quiet} s without writing are not between none and a day.");
         }
-    }
-
-    /** @return list<string> columns that are not in the files: their path and line */
-    public function ownColumns(): array
-    {
-        return array_values(array_filter([$this->fileColumn, $this->lineColumn], static fn (?string $c): bool => $c !== null));
     }
 
     /**
@@ -82,7 +73,7 @@ final readonly class FileReading
     public function toArray(): array
     {
         return ['format' => $this->format->value] + ($this->dialect?->toArray() ?? []) + ($this->dates === [] ? [] : ['dates' => $this->dates]) + [
-            'changed' => $this->changed->value, 'checksum' => $this->checksum, 'quiet_seconds' => $this->quiet, 'fit' => $this->fit, 'file_column' => $this->fileColumn, 'line_column' => $this->lineColumn,
+            'changed' => $this->changed->value, 'checksum' => $this->checksum, 'quiet_seconds' => $this->quiet, 'fit' => $this->fit, 'file_column' => $this->own->file, 'line_column' => $this->own->line,
         ];
     }
 
@@ -94,6 +85,7 @@ final readonly class FileReading
     public static function fromArray(array $data): self
     {
         $format = FileFormat::from($data['format']);
+        $usual = new FileColumns;
 
         return new self(
             $format,
@@ -103,8 +95,7 @@ final readonly class FileReading
             $data['checksum'] ?? false,
             $data['quiet_seconds'] ?? 5,
             $data['fit'] ?? false,
-            array_key_exists('file_column', $data) ? $data['file_column'] : 'source_file',
-            array_key_exists('line_column', $data) ? $data['line_column'] : 'source_line',
+            new FileColumns(array_key_exists('file_column', $data) ? $data['file_column'] : $usual->file, array_key_exists('line_column', $data) ? $data['line_column'] : $usual->line),
         );
     }
 }

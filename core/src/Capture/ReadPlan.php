@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture;
 
-use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Position\Position;
 
 /** What one run will read: the whole table, the rest of a first load, one window of increments, some files, or a slice once more. */
@@ -16,9 +15,7 @@ final readonly class ReadPlan
      * @param  Window|null  $window  null for a reload, and for a first load without a watermark
      * @param  string  $sourceTime  ISO 8601, UTC: completeness once everything planned has landed
      * @param  bool  $empty  known beforehand to bring no row
-     * @param  list<FileMark>  $files  to be read, in order; for a source of files
-     * @param  array<string, string>  $refused  why some of these are set aside whole, by path
-     * @param  list<FileMark>  $growing  files that are left, since somebody may still be writing to them
+     * @param  PlannedFiles  $files  for a source of files
      * @param  Slice|null  $slice  what is read once more, without the position moving; only for kind slice
      */
     public function __construct(
@@ -28,9 +25,7 @@ final readonly class ReadPlan
         public string $sourceTime,
         public ?BoundNote $note = null,
         public bool $empty = false,
-        public array $files = [],
-        public array $refused = [],
-        public array $growing = [],
+        public PlannedFiles $files = new PlannedFiles,
         public ?Slice $slice = null,
     ) {
     }
@@ -43,14 +38,14 @@ final readonly class ReadPlan
     /** @param  array<string, string>  $refused  further files to be set aside whole, and why, by path */
     public function refusing(array $refused): self
     {
-        return new self($this->kind, $this->from, $this->window, $this->sourceTime, $this->note, $this->empty, $this->files, $refused + $this->refused, $this->growing);
+        return new self($this->kind, $this->from, $this->window, $this->sourceTime, $this->note, $this->empty, new PlannedFiles($this->files->taken, $refused + $this->files->refused, $this->files->growing));
     }
 
     /** The position once everything planned has landed. */
     public function end(): Position
     {
         return match ($this->kind) {
-            'files' => $this->from->taking($this->files),
+            'files' => $this->from->taking($this->files->taken),
             'slice' => $this->from,
             default => $this->window->end ?? Position::after($this->sourceTime),
         };

@@ -77,16 +77,16 @@ final class Carrier
         Aside $aside,
         Watched $watch,
     ) {
-        $this->key = KeyOf::columns($definition->carried()->names(), $definition->key);
+        $this->key = KeyOf::columns($definition->carried()->names(), $definition->origin->key);
         $landed = $definition->landedTable();
         $this->plan = match (true) {
-            $landed->forks !== [] => new ForkedPlan($landed),
-            $definition->landing === Landing::Append => new Journal,
-            $definition->landing === Landing::Versions => new Versions(KeyOf::columns($landed->shape->names(), $landed->key)),
+            $landed->forks->tables !== [] => new ForkedPlan($landed),
+            $definition->destination->landing === Landing::Append => new Journal,
+            $definition->destination->landing === Landing::Versions => new Versions(KeyOf::columns($landed->shape->names(), $landed->key)),
             default => new NetChanges(KeyOf::columns($landed->shape->names(), $landed->key)),
         };
         $this->treating = new ChangeTreating($definition, $this->key, $this->plan, $bounds, $aside, $watch);
-        $this->columns = new ColumnPick($definition->carried()->names(), [...$definition->shape->names(), ...$definition->leaveOut]);
+        $this->columns = new ColumnPick($definition->carried()->names(), [...$definition->origin->shape->names(), ...$definition->origin->leaveOut]);
         $this->rereads = new Rereads;
         $this->load = new Load;
         $this->spooling = new SpoolParts;
@@ -191,7 +191,7 @@ final class Carrier
         }
         $this->times->taken();
         // A journal tells what happened as it did.
-        if ($this->shared !== null && $this->definition->landing !== Landing::Append) {
+        if ($this->shared !== null && $this->definition->destination->landing !== Landing::Append) {
             $change = $this->apartFromOthers($this->shared, $change, $commit);
             if ($change === null) {
                 return;
@@ -222,7 +222,7 @@ final class Carrier
     /** Whether the entries of a journal still have to be told from what the first load brings. */
     public function startsJournal(): bool
     {
-        return $this->definition->landing === Landing::Append && $this->position->isLoading() && ! $this->load->complete;
+        return $this->definition->destination->landing === Landing::Append && $this->position->isLoading() && ! $this->load->complete;
     }
 
     /**
@@ -275,7 +275,7 @@ final class Carrier
         foreach ($window->rows as $row) {
             $this->treating->add(new Change('load', null, $row, $number++), $at);
         }
-        foreach ($this->definition->landing === Landing::Append ? [] : $window->missing() as $key) {
+        foreach ($this->definition->destination->landing === Landing::Append ? [] : $window->missing() as $key) {
             $this->treating->add(new Change('delete', $this->keyed($key), null, $number++), $at);
         }
 

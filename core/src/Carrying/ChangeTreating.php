@@ -196,7 +196,7 @@ final class ChangeTreating
     /** A row that a choice keeps out, for it takes no fork, goes from where it stood; of a journal it is only no entry. */
     private function withdraw(int $number, SourceCommit $commit): void
     {
-        if ($this->plan instanceof ForkedPlan && $this->definition->landing !== Landing::Append && $this->treater?->left !== null) {
+        if ($this->plan instanceof ForkedPlan && $this->definition->destination->landing !== Landing::Append && $this->treater?->left !== null) {
             $this->plan->withdraw($this->treater->left, $number, $commit);
         }
     }
@@ -228,7 +228,7 @@ final class ChangeTreating
      */
     private function overtake(Change $change): Change
     {
-        if (! $this->aside->anyWaiting() || $this->definition->landing !== Landing::Upsert) {
+        if (! $this->aside->anyWaiting() || $this->definition->destination->landing !== Landing::Upsert) {
             return $change;
         }
         $after = $change->after;

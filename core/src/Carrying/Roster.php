@@ -53,7 +53,7 @@ final class Roster
     /** @return list<Carrier> that carry a table */
     public function of(Relation $relation): array
     {
-        return $this->byRelation[$relation->id] ??= array_values(array_filter($this->carriers, static fn (Carrier $c): bool => (string) $c->definition->source === (string) $relation->table));
+        return $this->byRelation[$relation->id] ??= array_values(array_filter($this->carriers, static fn (Carrier $c): bool => (string) $c->definition->origin->table === (string) $relation->table));
     }
 
     /** A feed's lasting id; empty for one that is carried no more. */

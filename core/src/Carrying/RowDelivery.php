@@ -103,13 +103,13 @@ final class RowDelivery
             $this->since = $this->last === null ? $now : $this->since;
             $this->put($batch, $run, beside: false);
 
-            return $batch->closes && ($this->landed->landing === Landing::Replace || $this->isLong($now)) ? $this->commit() : null;
+            return $batch->stretch->closes && ($this->landed->as->landing === Landing::Replace || $this->isLong($now)) ? $this->commit() : null;
         });
     }
 
     private function isLong(float $now): bool
     {
-        return $this->rows >= $this->landed->writing->rows || $now - $this->since >= $this->session->pace();
+        return $this->rows >= $this->landed->as->writing->rows || $now - $this->since >= $this->session->pace();
     }
 
     /**
@@ -121,7 +121,7 @@ final class RowDelivery
      */
     public function settle(): ?Receipt
     {
-        return $this->last?->closes ? $this->whole($this->commit(...)) : null;
+        return $this->last?->stretch->closes ? $this->whole($this->commit(...)) : null;
     }
 
     /**
@@ -143,7 +143,7 @@ final class RowDelivery
         if ($this->last === null) {
             $this->session->begin();
         }
-        $this->files = $this->last?->closes ? [...$this->files, ...$this->last->to->files] : $this->files;
+        $this->files = $this->last?->stretch->closes ? [...$this->files, ...$this->last->stretch->to->files] : $this->files;
         [$this->last, $this->run] = [$batch, $run];
         $this->rows += $batch->rows;
         $this->dropped += $batch->dropped;
@@ -154,8 +154,8 @@ final class RowDelivery
     private function commit(): Receipt
     {
         $last = $this->last ?? throw new LogicException('There is nothing to commit.');
-        $receipt = $this->session->commit([new Arrival($this->feed, $last->to->also($this->files), $this->run, $this->dropped, $this->setAside)], null, $last->sourceTime)[$this->feed];
-        $this->position = $last->to;
+        $receipt = $this->session->commit([new Arrival($this->feed, $last->stretch->to->also($this->files), $this->run, $this->dropped, $this->setAside)], null, $last->stretch->sourceTime)[$this->feed];
+        $this->position = $last->stretch->to;
         $this->forget();
 
         return $receipt;

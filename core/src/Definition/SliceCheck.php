@@ -18,10 +18,10 @@ final class SliceCheck
      */
     public static function check(Slice $slice, FeedDefinition $definition): void
     {
-        $key = static fn (?array $values, string $what): array => $values === null ? [] : [[$what, $definition->key, $values]];
+        $key = static fn (?array $values, string $what): array => $values === null ? [] : [[$what, $definition->origin->key, $values]];
         $said = [...$key($slice->after, 'after'), ...$key($slice->until, 'until'), ...array_merge(...array_map(static fn (array $k): array => $key($k, 'keys'), $slice->keys ?? []))];
         if ($slice->column !== null) {
-            $definition->shape->column($slice->column) ?? throw InvalidDefinition::at('column', "{$definition->source} has no column {$slice->column}", 'Name a column of the table.');
+            $definition->origin->shape->column($slice->column) ?? throw InvalidDefinition::at('column', "{$definition->origin->table} has no column {$slice->column}", 'Name a column of the table.');
             $said = [...$said, ...($slice->from === null ? [] : [['from', [$slice->column], [$slice->from]]]), ...($slice->to === null ? [] : [['to', [$slice->column], [$slice->to]]])];
         }
         if (count($slice->keys ?? []) > Slice::KEYS) {
@@ -32,7 +32,7 @@ final class SliceCheck
                 throw InvalidDefinition::at($what, 'the key has '.count($columns).' columns ('.implode(', ', $columns).'), and '.count($values).' values are given', 'Give one value for each column of the key.');
             }
             foreach ($columns as $i => $column) {
-                $type = $definition->shape->column($column)?->type;
+                $type = $definition->origin->shape->column($column)?->type;
                 if ($type !== null && ! TypedText::accepts($type, (string) $values[$i])) {
                     throw InvalidDefinition::at($what, '"'.mb_strcut((string) $values[$i], 0, 60)."\" is not a value of {$column}, which is {$type}", 'Give a value such as '.TypedText::example($type).'.');
                 }

@@ -21,6 +21,12 @@ final class CopyText
         return $value === null ? '\\N' : (strpbrk($value, "\\\n\r\t\x08\f\v") === false ? $value : strtr($value, self::ESCAPES));
     }
 
+    /** @param  list<string|false|null>  $row  false for what is not known, which is written as null */
+    public static function record(array $row): string
+    {
+        return self::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $row));
+    }
+
     /** @param  list<string|null>  $row */
     public static function line(array $row): string
     {

@@ -99,6 +99,12 @@ final readonly class FileWriting
         return $this->format->word().($this->packed === 'none' ? '' : ", {$this->packed}").($this->dialect === null ? '' : ", parted by {$this->dialect->delimiterWord()}");
     }
 
+    /** Whether the rows of a partition are one single file. */
+    public function isSingle(): bool
+    {
+        return $this->fixedName !== null;
+    }
+
     /** @return array<string, mixed> only what is not as it would be anyway */
     public function toArray(): array
     {

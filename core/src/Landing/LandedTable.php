@@ -14,48 +14,47 @@ final readonly class LandedTable
     /**
      * @param  Shape  $shape  the columns of a landed record, in order
      * @param  list<string>  $key  columns that tell records apart; empty where nothing does
-     * @param  bool  $bringsChanges  whether changes land, and not rows that a query found
-     * @param  array<string, string>  $stamps  stamped column by what it holds
-     * @param  bool  $takeOver  whether rows that Lighterman did not land may be written over
+     * @param  Destination  $as  how its feed lands; a fork's table has a name of its own
      * @param  TableName  $source  for messages
-     * @param  array<string, self>  $forks  further tables that records land in instead, by the name of the fork that they take
-     * @param  list<Partition>  $partitionBy  folders that its files are parted into, from the outermost; only where rows are kept in files
-     * @param  bool  $takesRest  whether records land in it at all, and not only in those of forks
-     * @param  bool  $repeats  whether a key may come several times in one unit, so that the last row counts
-     * @param  FileWriting  $writing  how its files are written; only where rows are kept in files
+     * @param  Forks  $forks  further tables that records land in instead
      */
     public function __construct(
         public TableName $name,
         public Shape $shape,
         public array $key,
-        public Landing $landing,
-        public bool $bringsChanges,
-        public Deletes $deletes,
-        public array $stamps,
-        public bool $takeOver,
+        public Destination $as,
+        public Arriving $arriving,
         public TableName $source,
-        public array $forks = [],
-        public bool $takesRest = true,
-        public array $partitionBy = [],
-        public bool $repeats = false,
-        public FileWriting $writing = new FileWriting,
+        public Forks $forks = new Forks,
     ) {
+    }
+
+    /** Whether changes land, and not rows that a query found. */
+    public function bringsChanges(): bool
+    {
+        return $this->arriving === Arriving::Changes;
+    }
+
+    /** Whether a key may come several times in one unit, so that the last row counts. */
+    public function repeats(): bool
+    {
+        return $this->arriving === Arriving::RepeatedRows;
     }
 
     /** @return array<string, self> the tables that records land in: by fork, the feed's own with an empty name */
     public function tables(): array
     {
-        return ($this->takesRest ? ['' => $this] : []) + $this->forks;
+        return ($this->forks->takesRest ? ['' => $this] : []) + $this->forks->tables;
     }
 
     /** @return array<string, Column> the columns that the table has besides those of a record, by what they hold */
     public function technical(): array
     {
         $columns = [];
-        foreach ($this->stamps as $stamp => $name) {
+        foreach ($this->as->stamps->wanted() as $stamp => $name) {
             $columns[$stamp] = Technical::from($stamp)->column($name);
         }
-        foreach ($this->bringsChanges ? Technical::of($this->landing, $this->deletes) : [] as $needed) {
+        foreach ($this->bringsChanges() ? Technical::of($this->as->landing, $this->as->deletes) : [] as $needed) {
             $columns[$needed->value] ??= $needed->column();
         }
 
@@ -74,13 +73,13 @@ final readonly class LandedTable
      */
     public function isSwept(): bool
     {
-        return ! $this->takeOver && ($this->landing === Landing::Versions || ($this->landing === Landing::Upsert && $this->deletes !== Deletes::Ignore));
+        return ! $this->as->takeOver && ($this->as->landing === Landing::Versions || ($this->as->landing === Landing::Upsert && $this->as->deletes !== Deletes::Ignore));
     }
 
     /** @return list<string> the columns that tell landed rows apart; empty where nothing does */
     public function rowKey(): array
     {
-        return match ($this->landing) {
+        return match ($this->as->landing) {
             Landing::Append => [],
             Landing::Versions => [...$this->key, $this->technical()['source_position']->name],
             default => $this->key,

@@ -38,7 +38,7 @@ final readonly class LoadChunk
         foreach ($rows as $row) {
             $values = array_map(static fn (int $at): ?string => $row[$at], $key);
             if ($values === $before) {
-                throw SystemTrouble::lasting(Reason::DuplicateKey, "{$definition->source}: more than one row has ".implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", $definition->key, $values)).', so the key does not tell rows apart.', 'Choose a key that no two rows share.');
+                throw SystemTrouble::lasting(Reason::DuplicateKey, "{$definition->origin->table}: more than one row has ".implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", $definition->origin->key, $values)).', so the key does not tell rows apart.', 'Choose a key that no two rows share.');
             }
             $before = $values;
         }

@@ -6,7 +6,6 @@ namespace Lighterman\Core\Record;
 
 use Generator;
 use Lighterman\Core\Format\CopyText;
-use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\Shape;
 
 /**
@@ -22,8 +21,7 @@ final readonly class Batch
 
     /**
      * @param  string  $encoded  whole lines only, each ending in a newline
-     * @param  string|null  $sourceTime  the source's clock (ISO 8601, UTC) up to which the copy is complete once this has landed
-     * @param  bool  $closes  whether everything read up to here may be committed
+     * @param  Stretch  $stretch  of the source, whose rows these are
      * @param  int  $dropped  records dropped on the way, which are not among the rows
      * @param  int  $setAside  records set aside on the way, which are not among the rows
      * @param  array<string, string>  $forked  rows that land in further tables, encoded in the same way, by the name of their fork
@@ -33,10 +31,7 @@ final readonly class Batch
     public function __construct(
         public Shape $shape,
         public string $encoded,
-        public Position $from,
-        public Position $to,
-        public ?string $sourceTime,
-        public bool $closes,
+        public Stretch $stretch,
         public int $dropped = 0,
         public int $setAside = 0,
         public array $forked = [],
@@ -53,7 +48,7 @@ final readonly class Batch
      */
     public function treated(Shape $shape, string $encoded, int $dropped, int $setAside, array $forked = [], string $gone = ''): self
     {
-        return new self($shape, $encoded, $this->from, $this->to, $this->sourceTime, $this->closes, $dropped, $setAside + count($this->unreadable), $forked, $gone);
+        return new self($shape, $encoded, $this->stretch, $dropped, $setAside + count($this->unreadable), $forked, $gone);
     }
 
     /** @return array<string, string> the rows by the fork they take, an empty name for none */
@@ -73,7 +68,7 @@ final readonly class Batch
         if ($stamps === []) {
             return $lines;
         }
-        $values = ['delivered_at' => CopyText::field($now), 'source_position' => CopyText::field((string) $this->to)];
+        $values = ['delivered_at' => CopyText::field($now), 'source_position' => CopyText::field((string) $this->stretch->to)];
         $tail = implode("\t", array_map(static fn (string $stamp): string => $values[$stamp], array_keys($stamps)));
 
         return str_replace("\n", "\t{$tail}\n", $lines);

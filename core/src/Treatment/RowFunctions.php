@@ -15,15 +15,18 @@ use Lighterman\Core\Shape\TypeKind;
  * What is evaluated is made of the resolved blocks only: names of columns and whatever people type are in it as numbers and
  * quoted literals.
  */
-final readonly class RowFunctions
+final class RowFunctions
 {
     private const HEAD = 'use Lighterman\Core\Format\CopyText; use Lighterman\Core\Treatment\Value\Fault; use Lighterman\Core\Treatment\Sent; use Lighterman\Core\Treatment\Value\{Moment, Nested, Number, Real, Text, Unit}; ';
+
+    /** @var array<string, Closure> those that were made, by what they are for */
+    private array $made = [];
 
     /**
      * @param  list<Line>  $sheet
      * @param  array<int, true>  $broken  lines that could not be resolved
      */
-    public function __construct(private Resolved $of, private Shape $read, private array $sheet, private Treatment $treatment, private array $broken)
+    public function __construct(private readonly Resolved $of, private readonly Shape $read, private readonly array $sheet, private readonly Treatment $treatment, private readonly array $broken)
     {
     }
 
@@ -32,9 +35,14 @@ final readonly class RowFunctions
      * they take, Fork::OWN where there is none, and by their place among those taken. Records that fail are given to
      * Treater::judged().
      *
-     * @return Closure(string, array<string, string>, Treater, int): array<int, array<int, string>>
+     * @return Closure(string, array<string, string|null>, Treater, int): array<int, array<int, string>>
      */
     public function block(): Closure
+    {
+        return $this->made['block'] ??= $this->compiledBlock();
+    }
+
+    private function compiledBlock(): Closure
     {
         $body = implode(' ', array_map(fn (int $i): string => implode(' ', array_column($this->of->blocks[$i], 1)), $this->of->order));
         [$checks, $after] = $this->conditions();
@@ -87,9 +95,14 @@ final readonly class RowFunctions
      * Takes a row of values, false where one is not known, and gives the landed row.
      *
      * @param  bool  $checks  whether checks are made
-     * @return Closure(list<string|false|null>, array<string, string>, Treater): (list<string|false|null>|null) null if a check fails
+     * @return Closure(list<string|false|null>, array<string, string|null>, Treater): (list<string|false|null>|null) null if a check fails
      */
     public function row(bool $checks): Closure
+    {
+        return $this->made[$checks ? 'row' : 'before'] ??= $this->compiledRow($checks);
+    }
+
+    private function compiledRow(bool $checks): Closure
     {
         $body = '';
         foreach ($this->of->order as $i) {
@@ -119,9 +132,14 @@ final readonly class RowFunctions
     /**
      * Takes a row and tells all that happens to it, step by step.
      *
-     * @return Closure(list<string|false|null>, array<string, string>, Treater, Judging): void
+     * @return Closure(list<string|false|null>, array<string, string|null>, Treater, Judging): void
      */
     public function trace(): Closure
+    {
+        return $this->made['trace'] ??= $this->compiledTrace();
+    }
+
+    private function compiledTrace(): Closure
     {
         $body = '';
         foreach ($this->of->order as $i) {

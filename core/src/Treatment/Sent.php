@@ -28,4 +28,22 @@ final class Sent
 
         return $sent !== 0 || $needed === [];
     }
+
+    /**
+     * @param  list<string|false|null>  $row
+     * @param  bool  $whole  whether every value has to be known, since the row may go to another table
+     *
+     * @throws Fault
+     */
+    public static function demandReadable(array $row, bool $whole): void
+    {
+        if ($whole && in_array(false, $row, true)) {
+            throw Fault::because('not_sent', 'the log does not say every value of a row that may go to another table, since some had not changed (REPLICA IDENTITY FULL makes it say them)');
+        }
+        foreach ($row as $value) {
+            if (is_string($value) && ! mb_check_encoding($value, 'UTF-8')) {
+                throw Fault::because('invalid_utf8', 'a value is not valid UTF-8');
+            }
+        }
+    }
 }

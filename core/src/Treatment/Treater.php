@@ -4,10 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
-use Closure;
 use Lighterman\Core\Format\CopyText;
-use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Value\Fault;
+use LogicException;
 
 /**
  * Treats the records of one feed. Those that pass go through a compiled function; one that does not is looked at again,
@@ -15,19 +14,8 @@ use Lighterman\Core\Treatment\Value\Fault;
  */
 final class Treater
 {
-    /** Records of a batch that are kept as examples of a rule. */
-    private const SAMPLES = 3;
-
     /** @var array<int, array<array-key, true>> by check: what was seen in this batch, for `unique` */
     public array $seen = [];
-
-    private ?Closure $block = null;
-
-    private ?Closure $row = null;
-
-    private ?Closure $before = null;
-
-    private ?Closure $trace = null;
 
     /** Fork that the last row took, or the place of one that takes none. */
     public int $took = Fork::OWN;
@@ -48,8 +36,15 @@ final class Treater
     /** Whether records are only gone through for what they will need. */
     private bool $ahead = false;
 
-    /** @var array<array-key, FailureWindow> by check */
-    private array $windows = [];
+    /** Judges records that fail as a whole. */
+    public readonly WholeFailure $whole;
+
+    /** Makes the records of rows. */
+    public readonly Explosion $explosion;
+
+    private readonly FailureCount $failures;
+
+    private readonly LookupRounds $lookups;
 
     private readonly RowFunctions $functions;
 
@@ -58,6 +53,10 @@ final class Treater
     {
         $this->now = new Treated;
         $this->functions = $rows->functions();
+        $this->lookups = new LookupRounds($rows->reach->lookups);
+        $this->explosion = new Explosion($treatment->explode, $rows->carried);
+        $this->failures = new FailureCount($treatment);
+        $this->whole = new WholeFailure($treatment, $rows->sheet);
         foreach ($treatment->forks as $n => $fork) {
             $further = $rows->fork($n);
             $this->forks[$n] = $further === null ? null : new self($further, $treatment->further($fork), $stamps);
@@ -92,7 +91,7 @@ final class Treater
         }
         $this->now = new Treated;
         $this->row0 = $this->number;
-        $encoded = $this->exploded($encoded);
+        $encoded = $this->explosion->lines($encoded, fn (array $row, Fault $fault, int $n): ?array => $this->settled($this->whole->unreadable($row, $fault), $n));
         $this->lookAhead(fn () => $this->run($encoded));
         foreach ($this->run($encoded) as $fork => $lines) {
             $this->now->landed[$fork] = ($this->forks[$fork] ?? null) === null ? implode("\n", $lines)."\n" : $this->further($fork, $lines, $encoded);
@@ -131,7 +130,7 @@ final class Treater
      */
     public function expect(iterable $rows): void
     {
-        $go = $this->row ??= $this->functions->row(true);
+        $go = $this->functions->row(true);
         $this->lookAhead(function () use ($rows, $go): void {
             foreach ($rows as $row) {
                 try {
@@ -146,71 +145,9 @@ final class Treater
     /** Queries that lookups have taken so far; null where nothing is looked up. */
     public function queries(): ?int
     {
-        $further = array_filter(array_map(static fn (?self $f): ?int => $f?->queries(), $this->forks), static fn (?int $q): bool => $q !== null);
+        $counts = array_filter([$this->lookups->queries(), ...array_map(static fn (?self $f): ?int => $f?->queries(), $this->forks)], static fn (?int $q): bool => $q !== null);
 
-        return $this->rows->lookups === [] && $further === [] ? null : array_sum(array_map(static fn (LookupCache $l): int => $l->queries, $this->rows->lookups)) + array_sum($further);
-    }
-
-    /** What is not known is asked for one by one from here on. */
-    private function askNow(): void
-    {
-        foreach ($this->rows->lookups as $lookup) {
-            $lookup->begin(gathering: false);
-        }
-    }
-
-    /**
-     * The records that become of a row.
-     *
-     * @param  list<string|false|null>  $row  as carried
-     * @return list<list<string|false|null>>
-     *
-     * @throws Fault
-     */
-    public function records(array $row): array
-    {
-        return $this->treatment->explode === null ? [$row] : $this->treatment->explode->rows($row, $this->rows->carried);
-    }
-
-    /** Lines of records out of lines of rows. A row whose list cannot be read fails whole. */
-    private function exploded(string $encoded): string
-    {
-        if ($this->treatment->explode === null) {
-            return $encoded;
-        }
-        $lines = '';
-        foreach (explode("\n", substr($encoded, 0, -1)) as $n => $line) {
-            $row = CopyText::row($line);
-            try {
-                $lines .= implode('', array_map(static fn (array $r): string => CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $r)), $this->records($row)));
-            } catch (Fault $fault) {
-                $this->settled($this->unreadable($row, $fault), $n);
-            }
-        }
-
-        return $lines;
-    }
-
-    /**
-     * @param  list<string|false|null>  $row  as carried
-     */
-    public function unreadable(array $row, Fault $fault): Judging
-    {
-        $judging = new Judging($this->treatment, $this->rows->sheet, [...$row, null]);
-        $judging->failures[] = new Failure((string) $this->treatment->explode?->sentence(), $fault->reason, "{$this->treatment->explode?->column}: {$fault->getMessage()}", $this->treatment->failing ?? Outcome::SetAside);
-
-        return $judging;
-    }
-
-    /**
-     * @param  list<string|false|null>  $row  as carried
-     */
-    public function unwritable(array $row, Unwritable $why): Judging
-    {
-        $judging = new Judging($this->treatment, $this->rows->sheet, $this->treatment->explode === null ? $row : [...$row, null]);
-        $judging->failures[] = new Failure(Unwritable::STEP, $why->reason, $why->message, Outcome::SetAside);
-
-        return $judging;
+        return $counts === [] ? null : array_sum($counts);
     }
 
     /** @return array<int, array<int, string>> */
@@ -219,39 +156,38 @@ final class Treater
         if ($encoded === '') {
             return [];
         }
-        $block = $this->block ??= $this->functions->block();
+        $block = $this->functions->block();
 
-        return mb_check_encoding($encoded, 'UTF-8') ? $block($encoded, $this->stamps, $this, 0) : $this->oneByOne($encoded, $block);
+        return LineByLine::where($encoded, fn (string $lines, int $n): array => $block($lines, $this->stamps, $this, $n), fn (string $line, int $n): array => [$this->judged($line, $n), $this->took]);
     }
 
     /**
-     * Has everything looked up, once, that the records need and is not known: they are gone through without any effect
-     * until nothing is lacking, since one lookup may need what another gives.
+     * Has everything looked up, once, that the records need and is not known.
      *
      * @param  callable(): mixed  $go
      */
     private function lookAhead(callable $go): void
     {
-        for ($rounds = 0; $this->rows->lookups !== [] && $rounds <= count($this->rows->lookups); $rounds++) {
-            $seen = $this->seen;
-            $this->ahead = true;
-            foreach ($this->rows->lookups as $lookup) {
-                $lookup->begin(gathering: true);
-            }
-            try {
-                $go();
-            } finally {
-                $this->ahead = false;
-                $this->seen = $seen;
-            }
-            $lacking = array_filter($this->rows->lookups, static fn (LookupCache $l): bool => $l->lacks());
-            foreach ($this->rows->lookups as $lookup) {
-                $lookup->lacks() && $lookup->fetch();
-                $lookup->begin(gathering: false);
-            }
-            if ($lacking === []) {
-                return;
-            }
+        $this->lookups->rounds(fn (): mixed => $this->quietly($go));
+    }
+
+    /**
+     * Goes through records without any effect.
+     *
+     * @template T
+     *
+     * @param  callable(): T  $go
+     * @return T
+     */
+    private function quietly(callable $go): mixed
+    {
+        $seen = $this->seen;
+        $this->ahead = true;
+        try {
+            return $go();
+        } finally {
+            $this->ahead = false;
+            $this->seen = $seen;
         }
     }
 
@@ -269,10 +205,10 @@ final class Treater
         $this->row0 = $this->number++;
         $this->took = Fork::OWN;
         $this->left = null;
-        $this->askNow();
+        $this->lookups->askNow();
         try {
-            $this->demandReadable($row);
-            $landed = ($this->row ??= $this->functions->row(true))($row, $this->stamps, $this);
+            Sent::demandReadable($row, $this->forks !== []);
+            $landed = $this->functions->row(true)($row, $this->stamps, $this);
         } catch (Fault) {
             $landed = null;
         }
@@ -305,7 +241,7 @@ final class Treater
      */
     public function before(array $row): array
     {
-        return ($this->before ??= $this->functions->row(false))($row, $this->stamps, $this);
+        return $this->functions->row(false)($row, $this->stamps, $this) ?? throw new LogicException('A row comes out where nothing is checked.');
     }
 
     /**
@@ -327,10 +263,10 @@ final class Treater
     private function lookHere(array $row): Judging
     {
         $judging = new Judging($this->treatment, $this->rows->sheet, $row, $this->rows->hidden());
-        $this->askNow();
+        $this->lookups->askNow();
         try {
-            $this->demandReadable($row);
-            ($this->trace ??= $this->functions->trace())($row, $this->stamps, $this, $judging);
+            Sent::demandReadable($row, $this->forks !== []);
+            $this->functions->trace()($row, $this->stamps, $this, $judging);
         } catch (Fault $fault) {
             $judging->failures[] = new Failure('reading', $fault->reason, ucfirst($fault->getMessage()), $this->treatment->failing ?? Outcome::SetAside);
         }
@@ -345,21 +281,17 @@ final class Treater
      */
     public function passes(array $row): bool
     {
-        $seen = $this->seen;
-        $this->ahead = true;
-        try {
-            $this->demandReadable($row);
+        return $this->quietly(function () use ($row): bool {
+            try {
+                Sent::demandReadable($row, $this->forks !== []);
+                $landed = $this->functions->row(true)($row, $this->stamps, $this);
+                $further = $this->forks === [] ? null : $this->forks[$this->took] ?? null;
 
-            $landed = ($this->row ??= $this->functions->row(true))($row, $this->stamps, $this);
-            $further = $this->forks === [] ? null : $this->forks[$this->took] ?? null;
-
-            return $landed !== null && ($further?->passes($landed) ?? true);
-        } catch (Fault) {
-            return false;
-        } finally {
-            $this->ahead = false;
-            $this->seen = $seen;
-        }
+                return $landed !== null && ($further?->passes($landed) ?? true);
+            } catch (Fault) {
+                return false;
+            }
+        });
     }
 
     /** For the compiled function: a line that did not pass, and what lands of it all the same. */
@@ -370,7 +302,7 @@ final class Treater
         }
         $landed = $this->judge(CopyText::row($line), $n);
 
-        return $landed === null ? '' : CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $landed));
+        return $landed === null ? '' : CopyText::record($landed);
     }
 
     /**
@@ -383,10 +315,7 @@ final class Treater
         if ($this->ahead) {
             return;
         }
-        $this->now->matched[$rule] = ($this->now->matched[$rule] ?? 0) + 1;
-        if (count($this->now->samples[$rule] ?? []) < self::SAMPLES) {
-            $this->now->samples[$rule][] = is_string($landed) ? CopyText::row($landed) : $landed;
-        }
+        $this->now->match($rule, $landed);
     }
 
     /**
@@ -402,21 +331,10 @@ final class Treater
     private function settled(Judging $judging, int $n): ?array
     {
         foreach ($judging->failures as $failure) {
-            $this->count($failure, $this->row0 + $n);
+            $this->failures->count($failure, $this->row0 + $n);
         }
-        switch ($judging->outcome()) {
-            case Outcome::Stop:
-                throw TreatmentStopped::at($judging->decisive() ?? $judging->failures[0]);
-            case Outcome::SetAside:
-                $this->now->apart[] = new Apart($judging->row, $judging, $n);
-
-                return null;
-            case Outcome::Drop:
-                $this->now->dropped++;
-
-                return null;
-            case Outcome::Warn:
-                $this->now->warned++;
+        if (! $this->now->settle($judging, $n)) {
+            return null;
         }
         $this->took = $judging->fork ?? Fork::OWN;
         foreach ($this->took === Fork::DROPPED ? [] : $judging->watched as $rule) {
@@ -424,51 +342,5 @@ final class Treater
         }
 
         return $judging->landed();
-    }
-
-    private function count(Failure $failure, int $number): void
-    {
-        $limit = $failure->check === null ? $this->treatment->limit : $this->treatment->checks[$failure->check]->limit;
-        if ($limit === null) {
-            return;
-        }
-        $window = $this->windows[$failure->check ?? 'treating'] ??= new FailureWindow($limit);
-        if ($window->failed($number)) {
-            throw TreatmentStopped::limit($failure->step, $limit);
-        }
-    }
-
-    /**
-     * Where a line is not UTF-8, only that one fails.
-     *
-     * @return array<int, array<int, string>>
-     */
-    private function oneByOne(string $encoded, Closure $block): array
-    {
-        $out = [];
-        foreach (explode("\n", substr($encoded, 0, -1)) as $n => $line) {
-            if (mb_check_encoding($line, 'UTF-8')) {
-                foreach ($block($line."\n", $this->stamps, $this, $n) as $fork => $lines) {
-                    $out[$fork][$n] = reset($lines);
-                }
-            } elseif (($landed = $this->judged($line, $n)) !== '') {
-                $out[$this->took][$n] = substr($landed, 0, -1);
-            }
-        }
-
-        return $out;
-    }
-
-    /** @param  list<string|false|null>  $row */
-    private function demandReadable(array $row): void
-    {
-        if ($this->forks !== [] && in_array(false, $row, true)) {
-            throw Fault::because('not_sent', 'the log does not say every value of a row that may go to another table, since some had not changed (REPLICA IDENTITY FULL makes it say them)');
-        }
-        foreach ($row as $value) {
-            if (is_string($value) && ! mb_check_encoding($value, 'UTF-8')) {
-                throw Fault::because('invalid_utf8', 'a value is not valid UTF-8');
-            }
-        }
     }
 }

@@ -7,6 +7,9 @@ namespace Lighterman\Core\Tests\Capture;
 use Lighterman\Core\Capture\Advice;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\ColumnFacts;
+use Lighterman\Core\Capture\KeyFacts;
+use Lighterman\Core\Capture\Outrun;
+use Lighterman\Core\Capture\RowCount;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Shape\Column;
@@ -24,7 +27,7 @@ final class AdviceTest extends TestCase
     {
         $shape = new Shape([...array_map(static fn (ColumnFacts $f): Column => $f->column, $columns), new Column('ticket', Type::of(TypeKind::Text))], ['load_id']);
 
-        return new TableFacts(new TableName('public', 'loads'), $shape, $rows, true, 10_000, $updates, 0, array_combine(array_map(static fn (ColumnFacts $f): string => $f->column->name, $columns), $columns), $key, $duplicate, $nullable);
+        return new TableFacts(new TableName('public', 'loads'), $shape, new RowCount($rows, true, 10_000, $updates), array_combine(array_map(static fn (ColumnFacts $f): string => $f->column->name, $columns), $columns), new KeyFacts($key, $duplicate, $nullable));
     }
 
     private static function column(string $name, TypeKind $kind, mixed ...$facts): ColumnFacts
@@ -66,7 +69,7 @@ final class AdviceTest extends TestCase
     #[Test]
     public function a_moment_that_another_outruns_is_named_with_the_other(): void
     {
-        $arrived = self::column('arrived_at', TypeKind::TimestampTz, outrun: 412, outrunBy: 'updated_at');
+        $arrived = self::column('arrived_at', TypeKind::TimestampTz, outrun: new Outrun(412, 'updated_at'));
         self::assertStringContainsString('in 412 of 10000 rows looked at, updated_at is later', (new Advice(self::facts([$arrived])))->watermark('arrived_at')->reasons[0]);
     }
 
@@ -96,7 +99,7 @@ final class AdviceTest extends TestCase
     public function the_moment_that_moves_is_suggested_over_the_one_that_does_not(): void
     {
         $suggestion = (new Advice(self::facts([
-            self::column('arrived_at', TypeKind::TimestampTz, outrun: 9000, outrunBy: 'updated_at'),
+            self::column('arrived_at', TypeKind::TimestampTz, outrun: new Outrun(9000, 'updated_at')),
             self::column('load_id', TypeKind::Int64, insertOnly: true, unique: true),
             self::column('updated_at', TypeKind::TimestampTz),
         ], updates: 4000)))->suggestion();

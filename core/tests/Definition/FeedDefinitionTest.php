@@ -9,6 +9,7 @@ use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Schedule;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
@@ -24,7 +25,7 @@ final class FeedDefinitionTest extends TestCase
 {
     private static function make(mixed ...$differently): FeedDefinition
     {
-        return new FeedDefinition(...[
+        return Definitions::of(...[
             'name' => 'loads', 'source' => new TableName('public', 'loads'),
             'shape' => new Shape([
                 new Column('load_id', Type::of(TypeKind::Int64), false), new Column('ticket', Type::of(TypeKind::Text)), new Column('place', Type::unmappable('geometry')),
@@ -48,8 +49,8 @@ final class FeedDefinitionTest extends TestCase
         yield 'a negative overlap' => [['overlap' => -1], 'loads: overlap', 'negative'];
         yield 'a type that cannot be carried' => [['leaveOut' => []], 'loads: place', 'geometry'];
         yield 'the key left out' => [['leaveOut' => ['place', 'load_id']], 'loads: leave_out', 'key or the watermark'];
-        yield 'a stamp named as a column' => [['deliveredAt' => 'ticket'], 'loads: stamps', '"ticket"'];
-        yield 'two stamps of one name' => [['deliveredAt' => 'x', 'sourcePosition' => 'x'], 'loads: stamps', 'same name'];
+        yield 'a stamp named as a column' => [['stamps' => new Stamps('ticket')], 'loads: stamps', '"ticket"'];
+        yield 'two stamps of one name' => [['stamps' => new Stamps('x', 'x')], 'loads: stamps', 'same name'];
         yield 'a promise of nothing' => [['promiseSeconds' => 0], 'loads: promise_seconds', 'not between'];
         yield 'a name with a slash' => [['name' => 'a/b'], 'name', 'cannot name a feed'];
         yield 'a reload with a watermark' => [['capture' => Capture::Reload, 'landing' => Landing::Replace], 'loads: watermark', 'takes no watermark'];
@@ -86,17 +87,17 @@ final class FeedDefinitionTest extends TestCase
     #[Test]
     public function a_definition_survives_json(): void
     {
-        $definition = self::make(schedule: Schedule::cron('5 4 * * 1', 'Europe/London'), overlap: 30, promiseSeconds: 77, sourcePosition: null);
+        $definition = self::make(schedule: Schedule::cron('5 4 * * 1', 'Europe/London'), overlap: 30, promiseSeconds: 77, stamps: new Stamps(sourcePosition: null));
         self::assertEquals($definition, FeedDefinition::fromArray(json_decode((string) json_encode($definition->toArray()), true)));
     }
 
     #[Test]
     public function the_watermark_says_how_windows_behave(): void
     {
-        self::assertSame(WatermarkMode::Moment, self::make()->watermarkMode());
-        self::assertSame(WatermarkMode::Open, self::make(watermark: 'day')->watermarkMode());
-        self::assertSame(WatermarkMode::Open, self::make(watermark: 'load_id')->watermarkMode());
-        self::assertSame(WatermarkMode::Unique, self::make(watermark: 'load_id', watermarkUnique: true)->watermarkMode());
+        self::assertSame(WatermarkMode::Moment, self::make()->origin->watermarkMode());
+        self::assertSame(WatermarkMode::Open, self::make(watermark: 'day')->origin->watermarkMode());
+        self::assertSame(WatermarkMode::Open, self::make(watermark: 'load_id')->origin->watermarkMode());
+        self::assertSame(WatermarkMode::Unique, self::make(watermark: 'load_id', watermarkUnique: true)->origin->watermarkMode());
     }
 
     #[Test]

@@ -7,6 +7,7 @@ namespace Lighterman\Core\Tests\Definition;
 use InvalidArgumentException;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\ChangedFile;
+use Lighterman\Core\Capture\FileColumns;
 use Lighterman\Core\Capture\FileReading;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\Delimited\Dialect;
@@ -24,7 +25,7 @@ final class FileReadingTest extends TestCase
 {
     private static function reading(): FileReading
     {
-        return new FileReading(FileFormat::Delimited, new Dialect(';', decimal: ','), ['on' => 'dd.MM.yyyy'], ChangedFile::Again, true, 30, true, 'file', null);
+        return new FileReading(FileFormat::Delimited, new Dialect(';', decimal: ','), ['on' => 'dd.MM.yyyy'], ChangedFile::Again, true, 30, true, new FileColumns('file', null));
     }
 
     private static function shape(string ...$more): Shape
@@ -37,8 +38,8 @@ final class FileReadingTest extends TestCase
     {
         self::assertEquals(self::reading(), FileReading::fromArray(self::reading()->toArray()));
         $plain = FileReading::fromArray(['format' => 'jsonl']);
-        self::assertSame([ChangedFile::SetAside, false, 5, ['source_file', 'source_line']], [$plain->changed, $plain->checksum, $plain->quiet, $plain->ownColumns()]);
-        self::assertSame(['file'], self::reading()->ownColumns());
+        self::assertSame([ChangedFile::SetAside, false, 5, ['source_file', 'source_line']], [$plain->changed, $plain->checksum, $plain->quiet, $plain->own->names()]);
+        self::assertSame(['file'], self::reading()->own->names());
     }
 
     #[Test]
@@ -69,7 +70,7 @@ final class FileReadingTest extends TestCase
     #[Test]
     public function a_feed_of_files_needs_to_know_how_and_where_it_says_them(): void
     {
-        $feed = static fn (Shape $shape, ?FileReading $files): FeedDefinition => new FeedDefinition('must', new TableName('files', 'must/*.csv'), $shape, Capture::Files, [], Landing::Append, new TableName('lab', 'must'), files: $files);
+        $feed = static fn (Shape $shape, ?FileReading $files): FeedDefinition => Definitions::of('must', new TableName('files', 'must/*.csv'), $shape, Capture::Files, [], Landing::Append, new TableName('lab', 'must'), files: $files);
         self::assertSame(['id', 'kg', 'on', 'file'], $feed(self::shape('file'), self::reading())->carried()->names());
         foreach ([[self::shape('file'), null, 'not said how'], [self::shape(), self::reading(), 'no column "file"']] as [$shape, $files, $said]) {
             try {

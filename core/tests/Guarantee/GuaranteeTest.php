@@ -6,8 +6,10 @@ namespace Lighterman\Core\Tests\Guarantee;
 
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\ColumnFacts;
+use Lighterman\Core\Capture\KeyFacts;
+use Lighterman\Core\Capture\Outrun;
+use Lighterman\Core\Capture\RowCount;
 use Lighterman\Core\Capture\TableFacts;
-use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Guarantee;
 use Lighterman\Core\Guarantee\Claim;
 use Lighterman\Core\Guarantee\SourceCapabilities;
@@ -18,6 +20,7 @@ use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
@@ -27,8 +30,8 @@ final class GuaranteeTest extends TestCase
     private static function claim(string $subject, Capture $capture, Landing $landing, bool $sees = true, bool $transactional = true, int $overlap = 0, ?ColumnFacts $column = null, int $updates = 0, ?string $triggersMiss = null): Claim
     {
         $shape = new Shape([new Column('id', Type::of(TypeKind::Int64), false), new Column('updated_at', Type::of(TypeKind::TimestampTz))], ['id']);
-        $feed = new FeedDefinition('f', new TableName('s', 't'), $shape, $capture, ['id'], $landing, new TableName('l', 't'), $capture === Capture::Watermark ? ($column->column->name ?? 'updated_at') : null, overlap: $overlap);
-        $facts = $column === null ? null : new TableFacts($feed->source, $shape, 100, true, 100, $updates, 0, [$column->column->name => $column], ['id']);
+        $feed = Definitions::of('f', new TableName('s', 't'), $shape, $capture, ['id'], $landing, new TableName('l', 't'), $capture === Capture::Watermark ? ($column->column->name ?? 'updated_at') : null, overlap: $overlap);
+        $facts = $column === null ? null : new TableFacts($feed->origin->table, $shape, new RowCount(100, true, 100, $updates), [$column->column->name => $column], new KeyFacts(['id']));
         foreach (Guarantee::derive($feed, new SourceCapabilities($sees, triggersMiss: $triggersMiss), new TargetCapabilities($transactional), $facts)->claims as $claim) {
             if ($claim->subject === $subject) {
                 return $claim;
@@ -70,7 +73,7 @@ final class GuaranteeTest extends TestCase
 
         self::assertSame('kept', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $at())->strength);
         self::assertSame('at risk', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $at(nulls: 4))->strength);
-        self::assertSame('not given', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $at(outrun: 4, outrunBy: 'x'))->strength);
+        self::assertSame('not given', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $at(outrun: new Outrun(4, 'x')))->strength);
         self::assertSame('not given', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $id, updates: 9)->strength);
         self::assertSame('kept', self::claim('changes', Capture::Watermark, Landing::Upsert, column: $id)->strength);
     }
@@ -92,7 +95,7 @@ final class GuaranteeTest extends TestCase
     {
         $shape = new Shape([new Column('id', Type::of(TypeKind::Int64), false), new Column('updated_at', Type::of(TypeKind::TimestampTz))], ['id']);
         $said = static function (array $treatment, Landing $landing = Landing::Upsert) use ($shape): ?string {
-            $feed = new FeedDefinition('f', new TableName('s', 't'), $shape, Capture::Watermark, ['id'], $landing, new TableName('l', 't'), 'updated_at', treatment: Treatment::fromArray($treatment));
+            $feed = Definitions::of('f', new TableName('s', 't'), $shape, Capture::Watermark, ['id'], $landing, new TableName('l', 't'), 'updated_at', treatment: Treatment::fromArray($treatment));
             $claims = array_column(Guarantee::derive($feed, new SourceCapabilities(true), new TargetCapabilities(true))->toArray(), null, 'subject');
 
             return isset($claims['completeness']) ? "{$claims['completeness']['headline']}. {$claims['completeness']['reason']}" : null;

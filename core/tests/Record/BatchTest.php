@@ -10,6 +10,7 @@ use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Shape\Shape;
 use LogicException;
 use PHPUnit\Framework\Attributes\Test;
@@ -36,10 +37,10 @@ final class BatchTest extends TestCase
     #[Test]
     public function a_batch_counts_and_decodes_its_rows(): void
     {
-        $batch = new Batch(new Shape([]), "1\ta\\nb\n2\t\\N\n", Position::start(), Position::after('2', []), null, true);
+        $batch = new Batch(new Shape([]), "1\ta\\nb\n2\t\\N\n", new Stretch(Position::start(), Position::after('2', []), null, true));
         self::assertSame(2, $batch->rows);
         self::assertSame([['1', "a\nb"], ['2', null]], iterator_to_array($batch->decoded(), false));
-        self::assertNotSame($batch->checksum(), (new Batch(new Shape([]), "1\ta\\nb\n2\tx\n", Position::start(), Position::start(), null, true))->checksum());
+        self::assertNotSame($batch->checksum(), (new Batch(new Shape([]), "1\ta\\nb\n2\tx\n", new Stretch(Position::start(), Position::start(), null, true)))->checksum());
     }
 
     #[Test]

@@ -10,6 +10,7 @@ use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
@@ -35,7 +36,7 @@ final class ExactTest extends TestCase
     private static function treater(array $lines, string ...$types): Treater
     {
         $treatment = Treatment::fromArray(['columns' => $lines, 'failing' => 'set_aside']);
-        $rows = new RowCompiler(new Shape(array_map(static fn (string $t, int $i): Column => new Column('abcdef'[$i], Type::parse($t)), $types, array_keys($types))), $treatment, static fn (): string => str_repeat('k', 32));
+        $rows = new RowCompiler(new Shape(array_map(static fn (string $t, int $i): Column => new Column('abcdef'[$i], Type::parse($t)), $types, array_keys($types))), $treatment, new Reach(static fn (): string => str_repeat('k', 32)));
         $rows->demandFlawless();
 
         return new Treater($rows, $treatment, []);
@@ -108,7 +109,7 @@ final class ExactTest extends TestCase
         for ($round = 0; $round < 40; $round++) {
             [$from, $to] = [$this->number(17, 4), $this->number(17, 4)];
             $treatment = Treatment::fromArray(['failing' => 'set_aside', 'checks' => [['check' => 'range', 'columns' => ['a'], 'from' => $from, 'to' => $to, 'else' => 'set_aside']]]);
-            $rows = new RowCompiler(new Shape([new Column('a', Type::parse('decimal(20,5)'))]), $treatment, static fn (): string => '');
+            $rows = new RowCompiler(new Shape([new Column('a', Type::parse('decimal(20,5)'))]), $treatment, new Reach(static fn (): string => ''));
             $rows->demandFlawless();
             $treater = new Treater($rows, $treatment, []);
             foreach ([$from, $to, $this->number(17, 5), (string) BigDecimal::of($from)->minus('0.00001'), (string) BigDecimal::of($to)->plus('0.00001')] as $value) {

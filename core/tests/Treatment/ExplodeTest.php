@@ -11,6 +11,7 @@ use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Treatment\Explode;
 use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
@@ -84,7 +85,7 @@ final class ExplodeTest extends TestCase
     public function elements_are_treated_and_checked_one_by_one_and_all_are_accounted_for(): void
     {
         $treatment = Treatment::fromArray(['explode' => ['column' => 'list', 'number' => 'no'], 'columns' => [['from' => 'list', 'as' => 'kg', 'steps' => [['pick' => 'kg'], ['convert' => 'int32']]], ['from' => 'name', 'steps' => [['mask' => 'null']]]], 'checks' => [['check' => 'required', 'columns' => ['kg'], 'else' => 'drop']], 'failing' => 'set_aside']);
-        $treater = new Treater(new RowCompiler(self::shape(Type::parse('jsonb')), $treatment, static fn (): string => ''), $treatment, []);
+        $treater = new Treater(new RowCompiler(self::shape(Type::parse('jsonb')), $treatment, new Reach(static fn (): string => '')), $treatment, []);
         $lines = implode('', array_map(CopyText::line(...), [['1', '[{"kg": 5}, {"kg": "x"}, {}]', 'Wen'], ['2', '[]', 'Bo'], ['3', '{"kg": 1}', 'Osric'], ['4', '[{"kg": 6}]', "tab\t"]]));
         $treated = $treater->block($lines);
         $landed = $treated->own();

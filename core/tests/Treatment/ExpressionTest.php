@@ -7,6 +7,7 @@ namespace Lighterman\Core\Tests\Treatment;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
@@ -24,10 +25,10 @@ final class ExpressionTest extends TestCase
         $types = ['int64', 'text', 'decimal(9,1)', 'decimal(9,1)', 'float64', 'boolean', 'date', 'timestamptz', 'jsonb', 'text'];
         $read = new Shape(array_map(static fn (string $n, string $t): Column => new Column($n, Type::parse($t)), array_keys(self::ROW), $types));
         $treatment = Treatment::fromArray(['columns' => [['as' => 'result', 'steps' => [['derive' => $expression]]]], 'failing' => 'set_aside']);
-        $rows = new RowCompiler($read, $treatment, static fn (): string => str_repeat('k', 32));
+        $rows = new RowCompiler($read, $treatment, new Reach(static fn (): string => str_repeat('k', 32)));
         $last = count($rows->sheet) - 1;
-        if (isset($rows->lineErrors[$last])) {
-            return [null, '', $rows->lineErrors[$last]->getMessage()];
+        if (isset($rows->errors->lines[$last])) {
+            return [null, '', $rows->errors->lines[$last]->getMessage()];
         }
         $judged = (new Treater($rows, $treatment, []))->look(array_values(self::ROW));
 
@@ -112,7 +113,7 @@ final class ExpressionTest extends TestCase
     {
         $read = new Shape([new Column('j', Type::parse('text'))]);
         $treatment = Treatment::fromArray(['columns' => [['from' => 'j', 'as' => 'a', 'steps' => [['pick' => 'a']]]], 'failing' => 'set_aside']);
-        $treater = new Treater(new RowCompiler($read, $treatment, static fn (): string => ''), $treatment, []);
+        $treater = new Treater(new RowCompiler($read, $treatment, new Reach(static fn (): string => '')), $treatment, []);
         $treated = $treater->block(str_repeat('{"a":', 1000).'1'.str_repeat('}', 1000)."\n{\"a\": 2}\n");
         $landed = $treated->own();
         self::assertSame("2\n", $landed);
@@ -129,7 +130,7 @@ final class ExpressionTest extends TestCase
         self::assertSame($nasty, self::computed('"'.addcslashes($nasty, '"\\').'"')[0]);
         $read = new Shape([new Column("a'] = 1; //", Type::parse('text')), new Column('$t->seen', Type::parse('text'))]);
         $treatment = Treatment::fromArray(['columns' => [['from' => "a'] = 1; //", 'as' => "b\\'", 'steps' => [['mask' => 'fixed', 'text' => $nasty]]]], 'failing' => 'stop']);
-        $landed = (new Treater(new RowCompiler($read, $treatment, static fn (): string => ''), $treatment, []))->block("x\ty\n")->own();
+        $landed = (new Treater(new RowCompiler($read, $treatment, new Reach(static fn (): string => '')), $treatment, []))->block("x\ty\n")->own();
         self::assertSame(str_replace('\\', '\\\\', $nasty)."\ty\n", $landed);
     }
 }

@@ -11,6 +11,7 @@ use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Outcome;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
@@ -39,7 +40,7 @@ final class ForkTest extends TestCase
 
     private static function treater(Treatment $treatment): Treater
     {
-        $rows = new RowCompiler(self::shape(), $treatment, static fn (): string => str_repeat('k', 32));
+        $rows = new RowCompiler(self::shape(), $treatment, new Reach(static fn (): string => str_repeat('k', 32)));
         $rows->demandFlawless();
 
         return new Treater($rows, $treatment, []);

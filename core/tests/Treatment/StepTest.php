@@ -10,6 +10,7 @@ use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\PersonalData;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
@@ -27,7 +28,7 @@ final class StepTest extends TestCase
     {
         $read = new Shape([new Column('c', Type::parse($type))]);
         $treatment = Treatment::fromArray(['columns' => [['from' => 'c', 'steps' => $steps]], 'failing' => 'set_aside']);
-        $rows = new RowCompiler($read, $treatment, static fn (): string => str_repeat($key, 32));
+        $rows = new RowCompiler($read, $treatment, new Reach(static fn (): string => str_repeat($key, 32)));
         $rows->demandFlawless();
         $judged = (new Treater($rows, $treatment, []))->look([$value]);
 

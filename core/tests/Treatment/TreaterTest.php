@@ -16,6 +16,7 @@ use Lighterman\Core\Treatment\FailureWindow;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\LookupTable;
 use Lighterman\Core\Treatment\Outcome;
+use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
@@ -32,7 +33,7 @@ final class TreaterTest extends TestCase
     private static function treater(array $treatment): Treater
     {
         $treatment = Treatment::fromArray($treatment + ['failing' => 'set_aside']);
-        $rows = new RowCompiler(self::shape(), $treatment, static fn (): string => str_repeat('k', 32));
+        $rows = new RowCompiler(self::shape(), $treatment, new Reach(static fn (): string => str_repeat('k', 32)));
         $rows->demandFlawless();
 
         return new Treater($rows, $treatment, ['source_name' => 'weighbridge', 'run' => '7', 'load_year' => '2026', 'load_month' => '11', 'load_day' => '2026-11-23']);
@@ -109,7 +110,7 @@ final class TreaterTest extends TestCase
         $random = new Randomizer(new Mt19937($seed));
         $read = new Shape(array_map(static fn (string $n): Column => new Column($n, Type::parse('decimal(12,3)')), ['a', 'b']));
         $treatment = Treatment::fromArray(['columns' => [['as' => 'plus', 'steps' => [['derive' => 'a + b']]], ['as' => 'minus', 'steps' => [['derive' => 'a - b + a']]], ['as' => 'fixed', 'steps' => [['derive' => 'a - b', 'type' => 'decimal(24,3)']]]], 'failing' => 'set_aside']);
-        $treater = new Treater(new RowCompiler($read, $treatment, static fn (): string => ''), $treatment, []);
+        $treater = new Treater(new RowCompiler($read, $treatment, new Reach(static fn (): string => '')), $treatment, []);
         // A source without strict types may hold other decimals than its columns say.
         $odd = ['7', '1.25', '-0.0005', '1e3', '123456789012345678.901', '.5', '5.', '0.000', '-0.000'];
         $rows = [];
@@ -240,7 +241,7 @@ final class TreaterTest extends TestCase
             }
         };
         $treatment = Treatment::fromArray(['columns' => [['from' => 'east', 'steps' => [['lookup' => 'public.t', 'system' => 's', 'match' => 'm', 'take' => 'n', 'match_type' => 'int32', 'type' => 'text']]]], 'checks' => [['check' => 'unique', 'columns' => ['id'], 'else' => 'drop']], 'failing' => 'set_aside']);
-        $rows = new RowCompiler(self::shape(), $treatment, static fn (): string => '', static fn () => $table);
+        $rows = new RowCompiler(self::shape(), $treatment, new Reach(static fn (): string => '', static fn () => $table));
         $treater = new Treater($rows, $treatment, []);
         $block = implode('', array_map(static fn (int $n): string => "{$n}\ta\t1\t".($n % 1000)."\t4\n", range(1, 2000)));
         $treated = $treater->block($block);

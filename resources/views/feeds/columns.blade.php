@@ -24,9 +24,9 @@
     @endif
     <span class="faded">·</span>
     @foreach (['last' => 'last rows', 'first' => 'first', 'random' => 'random'] as $way => $word)<a class="small" href="?{{ http_build_query(array_filter(['fork' => $fork, 'sample' => $way])) }}" @if ($sample === $way) aria-current="true" @endif>{{ $word }}</a>@endforeach
-    @if ($definition->key !== [])
+    @if ($definition->origin->key !== [])
     <details class="pick"><summary class="small">pick a row by key</summary>
-        <form class="bar" method="get">@if ($fork !== '')<input type="hidden" name="fork" value="{{ $fork }}">@endif @foreach ($definition->key as $k)<label class="mono" for="pick-{{ $loop->index }}">{{ $k }}</label><input class="input mono" id="pick-{{ $loop->index }}" name="key[{{ $k }}]" value="{{ $key[$k] ?? '' }}" required>@endforeach<button class="button">Show it</button></form>
+        <form class="bar" method="get">@if ($fork !== '')<input type="hidden" name="fork" value="{{ $fork }}">@endif @foreach ($definition->origin->key as $k)<label class="mono" for="pick-{{ $loop->index }}">{{ $k }}</label><input class="input mono" id="pick-{{ $loop->index }}" name="key[{{ $k }}]" value="{{ $key[$k] ?? '' }}" required>@endforeach<button class="button">Show it</button></form>
     </details>
     @endif
 </div>

@@ -9,7 +9,7 @@
 @section('content')
 @include('feeds.head', ['tab' => 'Files'])
 @if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
-@if ($definition->kind()->readsWhole())<p class="faded">This feed reads all files that fit <span class="mono">{{ $definition->source->name }}</span> every time; none is taken once and for all.</p>@else
+@if ($definition->kind()->readsWhole())<p class="faded">This feed reads all files that fit <span class="mono">{{ $definition->origin->table->name }}</span> every time; none is taken once and for all.</p>@else
 <div class="figures">
     <div class="figure"><b>{{ Say::count((int) $sums->files) }}</b><span>files taken</span></div>
     <div class="figure"><b>{{ Say::bytes((int) $sums->size) }}</b><span>in them</span></div>
@@ -21,13 +21,13 @@
 @if ($waiting !== [] || $growing !== [])
 <section class="sheet table-box" style="margin-bottom: 14px"><table class="rows"><caption>Not taken yet</caption><thead><tr><th>File</th><th class="num">Size</th><th>Written</th><th>What becomes of it</th></tr></thead><tbody>
 @foreach ($waiting as $f)<tr><td class="mono clip" title="{{ $f->path }}">{{ $f->path }}</td><td class="num" title="{{ Say::count($f->size) }} bytes">{{ Say::bytes($f->size) }}</td><td title="{{ Say::exactly($at($f->modified)) }}">{{ Say::at($at($f->modified)) }}</td><td>{{ isset($refused[$f->path]) ? "set aside: {$refused[$f->path]}" : 'taken with the next run' }}</td></tr>@endforeach
-@foreach (array_slice($growing, 0, 100) as $f)<tr><td class="mono clip" title="{{ $f->path }}">{{ $f->path }}</td><td class="num" title="{{ Say::count($f->size) }} bytes">{{ Say::bytes($f->size) }}</td><td title="{{ Say::exactly($at($f->modified)) }}">{{ Say::at($at($f->modified)) }}</td><td>left until nobody has written to it for {{ $definition->files->quiet }} s</td></tr>@endforeach
+@foreach (array_slice($growing, 0, 100) as $f)<tr><td class="mono clip" title="{{ $f->path }}">{{ $f->path }}</td><td class="num" title="{{ Say::count($f->size) }} bytes">{{ Say::bytes($f->size) }}</td><td title="{{ Say::exactly($at($f->modified)) }}">{{ Say::at($at($f->modified)) }}</td><td>left until nobody has written to it for {{ $definition->origin->files->quiet }} s</td></tr>@endforeach
 @if ($more)<tr><td colspan="4" class="faded">and {{ Say::count($more) }} more</td></tr>@endif
 </tbody></table></section>
 @endif
-<form class="bar" method="get"><label for="holds">Taken files whose path holds</label><input class="input mono" id="holds" name="holds" value="{{ $holds }}"><button class="button">Show</button><span class="push faded">{{ Say::files($count) }} that fit <span class="mono">{{ $definition->source->name }}</span></span></form>
+<form class="bar" method="get"><label for="holds">Taken files whose path holds</label><input class="input mono" id="holds" name="holds" value="{{ $holds }}"><button class="button">Show</button><span class="push faded">{{ Say::files($count) }} that fit <span class="mono">{{ $definition->origin->table->name }}</span></span></form>
 @if ($files->isEmpty())
-<div class="sheet empty"><p><strong>{{ $holds === '' ? 'No file is taken yet.' : 'No taken file has that in its path.' }}</strong></p>@if ($holds === '')<p>Files that fit <span class="mono">{{ $definition->source->name }}</span> are taken with the next run, once nobody has written to them for {{ $definition->files->quiet }} s.</p>@endif</div>
+<div class="sheet empty"><p><strong>{{ $holds === '' ? 'No file is taken yet.' : 'No taken file has that in its path.' }}</strong></p>@if ($holds === '')<p>Files that fit <span class="mono">{{ $definition->origin->table->name }}</span> are taken with the next run, once nobody has written to them for {{ $definition->origin->files->quiet }} s.</p>@endif</div>
 @else
 <section class="sheet table-box"><table class="rows" x-data="rows"><caption class="hidden-text">Taken files</caption><thead><tr><th>File</th><th class="num">Size</th><th>Written</th><th>Taken</th><th class="num">Rows</th><th class="num">Set aside</th><th class="num">Receipt</th></tr></thead><tbody>
 @foreach ($files as $f)

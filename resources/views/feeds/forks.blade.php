@@ -8,7 +8,7 @@
     $n = count($sheet->rows);
     $share = fn (int $fork): string => ($sheet->taking[$fork] ?? 0)." of {$n}";
     $none = $whole->elsewhere()->place();
-    $versions = $definition->landing->value === 'versions';
+    $versions = $definition->destination->landing->value === 'versions';
 @endphp
 @section('heading', "Forks of {$feed->name}")
 @section('content')
@@ -23,7 +23,7 @@
                 @foreach ($whole->forks as $i => $f)
                     <tr tabindex="0" data-text="{{ $f->name }} {{ $f->when }}"><td class="num faded">{{ $i + 1 }}</td>
                         <td>@can('change')<a href="?edit={{ rawurlencode($f->name) }}"><b>{{ $f->name }}</b></a>@else<b>{{ $f->name }}</b>@endcan</td>
-                        <td class="mono wrap">{{ $f->when }}@if (isset($sheet->rowsOf->forkErrors[$i]))<br><span class="wrong">{{ $sheet->rowsOf->forkErrors[$i]->getMessage() }}</span>@endif</td>
+                        <td class="mono wrap">{{ $f->when }}@if (isset($sheet->rowsOf->errors->forks[$i]))<br><span class="wrong">{{ $sheet->rowsOf->errors->forks[$i]->getMessage() }}</span>@endif</td>
                         <td class="wrap"><span class="mono">{{ $f->landed }}</span><br><a class="small" href="/feeds/{{ $enc }}/columns?fork={{ rawurlencode($f->name) }}">{{ $f->sheet->isEmpty() ? 'its columns: as on the own sheet' : 'its columns: '.count($f->sheet->lines).' treated' }}</a></td>
                         <td class="num">{{ $share($i) }}</td>
                         <td class="nowrap">@can('change')<form method="post" action="/feeds/{{ $enc }}/forks">@csrf<input type="hidden" name="was" value="{{ $f->name }}"><button class="button plain" name="act" value="up" aria-label="Up: {{ $f->name }}" @disabled($loop->first)>Up</button><button class="button plain" name="act" value="down" aria-label="Down: {{ $f->name }}" @disabled($loop->last)>Down</button><button class="button plain" name="act" value="remove" aria-label="Remove: {{ $f->name }}">Remove</button></form>@endcan</td></tr>
@@ -42,8 +42,8 @@
         </section>
         @if ($whole->forks !== [])
         <section class="sheet pad small faded">
-            @if ($definition->landing->value === 'upsert')<p>A row stands in one table only. When it changes and takes another fork, or is dropped, it is removed from the one it stood in{{ $feed->bringsChanges() ? ', as deletes are '.['apply' => 'applied', 'mark' => 'marked', 'ignore' => 'ignored (so it stays there too)'][$definition->deletes->value] : '' }}.</p>@endif
-            @if ($feed->bringsChanges() && $definition->landing->value === 'append')<p>A change is entered where its row lands; a delete is entered in every table.</p>@endif
+            @if ($definition->destination->landing->value === 'upsert')<p>A row stands in one table only. When it changes and takes another fork, or is dropped, it is removed from the one it stood in{{ $feed->bringsChanges() ? ', as deletes are '.['apply' => 'applied', 'mark' => 'marked', 'ignore' => 'ignored (so it stays there too)'][$definition->destination->deletes->value] : '' }}.</p>@endif
+            @if ($feed->bringsChanges() && $definition->destination->landing->value === 'append')<p>A change is entered where its row lands; a delete is entered in every table.</p>@endif
             @if ($wholeRows !== null)<p>The log must say every value of a row that may go elsewhere. If the table has long texts or nested values, run on {{ $feed->route->source->name }}: <code>{{ $wholeRows }}</code> Otherwise changes that leave such a value out are set aside.</p>@endif
             <p>Rows that landed before a fork was added or changed move when they change at the source, or are loaded again.</p>
         </section>
@@ -56,7 +56,7 @@
         @else
         <form method="post" action="/feeds/{{ $enc }}/forks">@csrf<input type="hidden" name="was" value="{{ $now->name ?? '' }}">
             <div class="field"><label for="when">Takes the records for which</label><textarea class="textarea" id="when" name="when" rows="3" spellcheck="false" required placeholder="{{ $names[0] ?? 'column' }} > 0">{{ old('when', $now?->when) }}</textarea><p class="hint">True or false, over the columns as they land: {{ Illuminate\Support\Str::limit(implode(', ', $names), 160) }}.</p></div>
-            <div class="field"><label for="landed">Landed table</label><input class="input mono" id="landed" name="landed" required value="{{ old('landed', $now ? (string) $now->landed : '') }}" placeholder="{{ $definition->landed }}_…"></div>
+            <div class="field"><label for="landed">Landed table</label><input class="input mono" id="landed" name="landed" required value="{{ old('landed', $now ? (string) $now->landed : '') }}" placeholder="{{ $definition->destination->table }}_…"></div>
             <div class="field"><label for="name">Name</label><input class="input" id="name" name="name" maxlength="63" value="{{ old('name', $now?->name) }}" placeholder="that of the table"></div>
             <div class="bar" style="margin: 0"><button class="button primary" name="act" value="keep">{{ $now ? 'Keep the change' : 'Add the fork' }}</button>@if ($now)<a class="button plain" href="/feeds/{{ $enc }}/forks">Cancel</a>@endif</div>
         </form>

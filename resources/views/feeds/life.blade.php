@@ -8,12 +8,12 @@
 @section('content')
 @include('feeds.head', ['tab' => "A row's life"])
 @if (! RowLife::isKept($definition))
-    <div class="sheet empty"><p><strong>Landing {{ $definition->landing->value }} keeps a row only as it is now.</strong></p>
+    <div class="sheet empty"><p><strong>Landing {{ $definition->destination->landing->value }} keeps a row only as it is now.</strong></p>
         @if ($siblings->isEmpty())<p>A feed of the same table with landing versions, or append, keeps every change.</p>@can('change')<p><a class="button primary" href="/feeds/new">New feeds</a></p>@endcan
         @else<p>@foreach ($siblings as $name)<a class="button" href="/feeds/{{ rawurlencode($name) }}/life?{{ http_build_query(['key' => $key]) }}">Look in {{ $name }}</a> @endforeach</p>@endif</div>
 @else
 <form method="get" action="/feeds/{{ $enc }}/life" class="sheet pad bar" style="align-items: end; margin-bottom: 14px">
-    @foreach ($definition->key as $column)<div class="field" style="margin: 0"><label for="key-{{ $loop->index }}" class="mono">{{ $column }}</label><input class="input mono" id="key-{{ $loop->index }}" name="key[{{ $column }}]" value="{{ $key[$column] ?? '' }}" required></div>@endforeach
+    @foreach ($definition->origin->key as $column)<div class="field" style="margin: 0"><label for="key-{{ $loop->index }}" class="mono">{{ $column }}</label><input class="input mono" id="key-{{ $loop->index }}" name="key[{{ $column }}]" value="{{ $key[$column] ?? '' }}" required></div>@endforeach
     <button class="button primary">Show</button>
 </form>
 @if ($trouble)

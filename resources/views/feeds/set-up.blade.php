@@ -18,14 +18,14 @@
                 <div class="form-grid">
                     <div class="field"><label for="promise">Promise, minutes behind at most</label><input class="input" id="promise" name="promise_minutes" inputmode="decimal" value="{{ old('promise_minutes', round($definition->promiseSeconds / 60, 4)) }}" required></div>
                     @if ($feed->bringsChanges())
-                    <div class="field"><label for="truncates">When the source table is emptied at once</label><div class="select"><select id="truncates" name="truncates"><option value="hold" @selected($definition->truncates->value === 'hold')>hold the feed and ask</option><option value="carry" @selected($definition->truncates->value === 'carry')>empty the copy too</option></select></div></div>
+                    <div class="field"><label for="truncates">When the source table is emptied at once</label><div class="select"><select id="truncates" name="truncates"><option value="hold" @selected($definition->destination->truncates->value === 'hold')>hold the feed and ask</option><option value="carry" @selected($definition->destination->truncates->value === 'carry')>empty the copy too</option></select></div></div>
                     @else
-                    <div class="field"><label for="overlap">Overlap read again, {{ $definition->watermarkMode()?->value === 'moment' ? 'seconds' : 'units' }}</label><input class="input" id="overlap" name="overlap" inputmode="numeric" value="{{ old('overlap', $definition->overlap) }}" required><p class="hint">For sources where a late commit cannot be known. Upsert only.</p></div>
+                    <div class="field"><label for="overlap">Overlap read again, {{ $definition->origin->watermarkMode()?->value === 'moment' ? 'seconds' : 'units' }}</label><input class="input" id="overlap" name="overlap" inputmode="numeric" value="{{ old('overlap', $definition->chosen()->overlap()) }}" required><p class="hint">For sources where a late commit cannot be known. Upsert only.</p></div>
                     @endif
                 </div>
                 @if ($feed->landsInFiles())
                 <h2 style="margin-top: 6px">How files are written from now on</h2>
-                @include('parts.writing-fields', ['typed' => array_intersect_key(old() ?: App\Feeds\WritingInput::typed($definition->writing), array_flip(App\Feeds\WritingInput::FIELDS))])
+                @include('parts.writing-fields', ['typed' => array_intersect_key(old() ?: App\Feeds\WritingInput::typed($definition->destination->writing), array_flip(App\Feeds\WritingInput::FIELDS))])
                 @endif
                 @can('change')<button class="button primary">Save version {{ $versions->max('version') + 1 }}</button>@endcan
                 </fieldset>
@@ -34,15 +34,15 @@
         <section class="sheet pad">
             <h2>Definition, version {{ $feed->definition->version }}</h2>
             <dl class="facts">
-                <div><dt>Source table</dt><dd class="mono">{{ $definition->source }}</dd></div>
-                <div><dt>Capture</dt><dd>{{ $definition->capture->value }}@if ($definition->watermark) on <span class="mono">{{ $definition->watermark }}</span>@endif. {{ $definition->kind()->explanation() }}</dd></div>
-                <div><dt>Key</dt><dd class="mono">{{ implode(', ', $definition->key) ?: '—' }}</dd></div>
-                <div><dt>Landing</dt><dd>{{ $definition->landing->value }}. {{ $definition->landing->explanation() }}</dd></div>
-                @if ($feed->bringsChanges() && $definition->landing->value === 'upsert')<div><dt>Deletes</dt><dd>{{ $definition->deletes->explanation() }}</dd></div>@endif
+                <div><dt>Source table</dt><dd class="mono">{{ $definition->origin->table }}</dd></div>
+                <div><dt>Capture</dt><dd>{{ $definition->origin->capture->value }}@if ($definition->origin->watermarkColumn()) on <span class="mono">{{ $definition->origin->watermarkColumn() }}</span>@endif. {{ $definition->kind()->explanation() }}</dd></div>
+                <div><dt>Key</dt><dd class="mono">{{ implode(', ', $definition->origin->key) ?: '—' }}</dd></div>
+                <div><dt>Landing</dt><dd>{{ $definition->destination->landing->value }}. {{ $definition->destination->landing->explanation() }}</dd></div>
+                @if ($feed->bringsChanges() && $definition->destination->landing->value === 'upsert')<div><dt>Deletes</dt><dd>{{ $definition->destination->deletes->explanation() }}</dd></div>@endif
                 <div><dt>Landed {{ count($definition->landedTable()->tables()) === 1 ? 'table' : 'tables' }}</dt><dd>@foreach ($definition->landedTable()->tables() as $fork => $table)<span class="mono">{{ $table->name }}</span>@if ($fork !== '') <span class="faded">fork {{ $fork }}</span>@endif @if (! $loop->last)<br>@endif @endforeach</dd></div>
-                @if ($feed->landsInFiles())<div><dt>Files</dt><dd>{{ $definition->writing->word() }}, {{ $definition->writing->fixedName === null ? 'unique names' : "one file {$definition->writing->fixedName}.{$definition->writing->ending()} for each partition" }}</dd></div>@endif
-                @if ($definition->partitionBy)<div><dt>Partitions</dt><dd class="mono">{{ implode(', ', array_map(strval(...), $definition->partitionBy)) }}</dd></div>@endif
-                <div><dt>Left out</dt><dd class="mono">{{ implode(', ', $definition->leaveOut) ?: '—' }}</dd></div>
+                @if ($feed->landsInFiles())<div><dt>Files</dt><dd>{{ $definition->destination->writing->word() }}, {{ $definition->destination->writing->fixedName === null ? 'unique names' : "one file {$definition->destination->writing->fixedName}.{$definition->destination->writing->ending()} for each partition" }}</dd></div>@endif
+                @if ($definition->destination->partitionBy)<div><dt>Partitions</dt><dd class="mono">{{ implode(', ', array_map(strval(...), $definition->destination->partitionBy)) }}</dd></div>@endif
+                <div><dt>Left out</dt><dd class="mono">{{ implode(', ', $definition->origin->leaveOut) ?: '—' }}</dd></div>
             </dl>
         </section>
         @can('change')
@@ -53,11 +53,11 @@
             <form method="post" action="/feeds/{{ $enc }}/reload" style="margin-top: 10px">@csrf
                 <div class="field"><label for="what">What is read</label><div class="select"><select id="what" name="what" x-model="what"><option value="whole">the whole table</option><option value="range">a range of keys</option><option value="keys">some keys</option><option value="column">rows by a column</option></select></div></div>
                 <div class="form-grid" x-show="what === 'range'">
-                    @foreach (['after' => 'after', 'until' => 'up to and with'] as $field => $word)@foreach ($definition->key as $n => $k)<div class="field"><label for="{{ $field }}-{{ $n }}"><span class="mono">{{ $k }}</span> {{ $word }}</label><input class="input mono" id="{{ $field }}-{{ $n }}" name="{{ $field }}[]" value="{{ old($field.'.'.$n) }}" placeholder="{{ $field === 'after' ? 'from the first' : 'to the last' }}"></div>@endforeach @endforeach
+                    @foreach (['after' => 'after', 'until' => 'up to and with'] as $field => $word)@foreach ($definition->origin->key as $n => $k)<div class="field"><label for="{{ $field }}-{{ $n }}"><span class="mono">{{ $k }}</span> {{ $word }}</label><input class="input mono" id="{{ $field }}-{{ $n }}" name="{{ $field }}[]" value="{{ old($field.'.'.$n) }}" placeholder="{{ $field === 'after' ? 'from the first' : 'to the last' }}"></div>@endforeach @endforeach
                 </div>
-                <div class="field" x-show="what === 'keys'"><label for="keys">Keys, one a line{{ count($definition->key) > 1 ? ' ('.implode(', ', $definition->key).', parted by commas)' : '' }}</label><textarea class="textarea mono" id="keys" name="keys" rows="4">{{ old('keys') }}</textarea><p class="hint">At most {{ Lighterman\Core\Capture\Slice::KEYS }}.</p></div>
+                <div class="field" x-show="what === 'keys'"><label for="keys">Keys, one a line{{ count($definition->origin->key) > 1 ? ' ('.implode(', ', $definition->origin->key).', parted by commas)' : '' }}</label><textarea class="textarea mono" id="keys" name="keys" rows="4">{{ old('keys') }}</textarea><p class="hint">At most {{ Lighterman\Core\Capture\Slice::KEYS }}.</p></div>
                 <div class="form-grid" x-show="what === 'column'">
-                    <div class="field"><label for="column">Column</label><div class="select"><select id="column" name="column">@foreach ($definition->shape->names() as $c)<option @selected(old('column') === $c)>{{ $c }}</option>@endforeach</select></div><p class="hint">Best one that an index serves; without one the whole table is looked through.</p></div>
+                    <div class="field"><label for="column">Column</label><div class="select"><select id="column" name="column">@foreach ($definition->origin->shape->names() as $c)<option @selected(old('column') === $c)>{{ $c }}</option>@endforeach</select></div><p class="hint">Best one that an index serves; without one the whole table is looked through.</p></div>
                     <div class="field"><label for="from">from</label><input class="input mono" id="from" name="from" value="{{ old('from') }}" placeholder="no bound"></div>
                     <div class="field"><label for="to">to</label><input class="input mono" id="to" name="to" value="{{ old('to') }}" placeholder="no bound"></div>
                 </div>

@@ -15,16 +15,16 @@
         $landed = array_sum($counts['target']);
         $apart = $counts['source'] - $landed;
     @endphp
-    <div class="note {{ $apart === 0 ? 'good' : 'caution' }}"><b>{{ Say::count($counts['source']) }}</b> rows at the source, <b>{{ Say::count($landed) }}</b> landed{{ count($tables) > 1 ? ' ('.implode(', ', array_map(fn ($fork) => Say::count($counts['target'][$fork]).' in '.$tables[$fork]->name, array_keys($tables))).')' : '' }}: {{ $apart === 0 ? 'the same number' : Say::count(abs($apart)).($apart > 0 ? ' fewer landed' : ' more landed') }}, counted one after the other at {{ Say::at(now()) }}. @if ($apart < 0 && $definition->capture->value === 'watermark')<span class="faded">A watermark does not see deletes.</span>@endif</div>
+    <div class="note {{ $apart === 0 ? 'good' : 'caution' }}"><b>{{ Say::count($counts['source']) }}</b> rows at the source, <b>{{ Say::count($landed) }}</b> landed{{ count($tables) > 1 ? ' ('.implode(', ', array_map(fn ($fork) => Say::count($counts['target'][$fork]).' in '.$tables[$fork]->name, array_keys($tables))).')' : '' }}: {{ $apart === 0 ? 'the same number' : Say::count(abs($apart)).($apart > 0 ? ' fewer landed' : ' more landed') }}, counted one after the other at {{ Say::at(now()) }}. @if ($apart < 0 && $counts['deletes'] !== '')<span class="faded">{{ $counts['deletes'] }}</span>@endif</div>
 @endif
 <div @class(['two', 'uneven' => $row]) style="align-items: start">
 <div class="stack">
 <section class="sheet pad">
     <h2>One key, both sides</h2>
-    @if ($definition->key === [])
+    @if ($definition->origin->key === [])
         <p class="faded">The feed has no key to look a row up by.</p>
     @else
-    <form class="bar" action="/landed/{{ $enc }}">@foreach ($definition->key as $column)<label for="k{{ $loop->index }}" class="mono">{{ $column }}</label><input class="input mono" style="width: 150px" id="k{{ $loop->index }}" name="key[{{ $column }}]" value="{{ $key[$column] ?? '' }}" required>@endforeach<button class="button primary">Compare</button></form>
+    <form class="bar" action="/landed/{{ $enc }}">@foreach ($definition->origin->key as $column)<label for="k{{ $loop->index }}" class="mono">{{ $column }}</label><input class="input mono" style="width: 150px" id="k{{ $loop->index }}" name="key[{{ $column }}]" value="{{ $key[$column] ?? '' }}" required>@endforeach<button class="button primary">Compare</button></form>
     @if ($row)
         @if (! $row->source && ! $row->landed)<p class="faded">Neither side has a row with this key.</p>
         @else
@@ -51,7 +51,7 @@
 <section class="sheet table-box" tabindex="0" role="region" aria-label="Values"><table class="rows"><caption class="hidden-text">Columns</caption><thead><tr><th>Column</th><th>Type</th><th>From</th></tr></thead><tbody>
 @foreach ($tables as $fork => $table)
 @if (count($tables) > 1)<tr><th colspan="3" scope="rowgroup"><span class="mono">{{ $table->name }}</span> <span class="faded">{{ $fork === '' ? 'takes no fork' : "fork {$fork}" }}</span></th></tr>@endif
-@foreach ($table->shape->columns as $c)<tr><td class="mono">{{ $c->name }}</td><td class="mono faded">{{ $c->type->kind->value === 'enum' ? 'text' : $c->type }}</td><td class="faded">{{ in_array($c->name, $table->key, true) ? 'key' : ($c->name === $definition->watermark ? 'watermark' : ($definition->treatment->isEmpty() ? 'as at the source' : '')) }}</td></tr>@endforeach
+@foreach ($table->shape->columns as $c)<tr><td class="mono">{{ $c->name }}</td><td class="mono faded">{{ $c->type->kind->value === 'enum' ? 'text' : $c->type }}</td><td class="faded">{{ in_array($c->name, $table->key, true) ? 'key' : ($c->name === $definition->origin->watermarkColumn() ? 'watermark' : ($definition->treatment->isEmpty() ? 'as at the source' : '')) }}</td></tr>@endforeach
 @foreach ($table->technical() as $c)<tr><td class="mono">{{ $c->name }}</td><td class="mono faded">{{ $c->type }}</td><td class="faded">stamped</td></tr>@endforeach
 @endforeach
 </tbody></table></section>

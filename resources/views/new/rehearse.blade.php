@@ -14,12 +14,12 @@
     @foreach ($rehearsed as $n => $r)
         @php $d = $r['definition']; @endphp
         <section class="sheet pad">
-            <h2>{{ $d->name }} <span class="faded" style="font-weight: 400"><span class="mono">{{ $d->source }}</span> → <span class="mono">{{ $d->landed }}</span> · {{ $d->capture->value }}{{ $d->watermark ? " on {$d->watermark}" : '' }}, {{ $d->landing->value }}</span></h2>
+            <h2>{{ $d->name }} <span class="faded" style="font-weight: 400"><span class="mono">{{ $d->origin->table }}</span> → <span class="mono">{{ $d->destination->table }}</span> · {{ $d->origin->capture->value }}{{ $d->origin->watermarkColumn() ? " on {$d->origin->watermarkColumn()}" : '' }}, {{ $d->destination->landing->value }}</span></h2>
             @if ($r['trouble'])<div class="note trouble"><p class="strong">{{ $r['trouble']->getMessage() }}</p><p>{{ $r['trouble']->remedy() }}</p></div>@endif
             @foreach ($r['preparation']?->findings ?? [] as $f)
                 @if ($f->result !== 'passed' || in_array($f->subject, ['Privilege', 'Folder'], true))
                     <div class="finding"><span class="result r-{{ $f->result }}">{{ $f->result }}</span><span>{{ $f->said }} @if ($f->remedy)<span class="remedy"><code>{{ $f->remedy }}</code></span>@endif
-                    @if ($f->subject === 'Rows')<label style="display: block; margin-top: 4px"><input type="checkbox" name="lines[{{ $n }}][take_over]" value="1"> Take {{ $d->landed }} over: rows with the same key are overwritten</label>@endif</span></div>
+                    @if ($f->subject === 'Rows')<label style="display: block; margin-top: 4px"><input type="checkbox" name="lines[{{ $n }}][take_over]" value="1"> Take {{ $d->destination->table }} over: rows with the same key are overwritten</label>@endif</span></div>
                 @endif
             @endforeach
             @if ($r['atSource'])<div style="margin-top: 8px"><h3>Runs on {{ $source->name }} first</h3><pre class="sql" tabindex="0">{{ implode(";\n", $r['atSource']) }};</pre></div>@endif
@@ -28,7 +28,7 @@
             @endif
             <div class="two" style="margin-top: 8px">
                 <div><h3>Runs on {{ $target->name }} first</h3>
-                    @if ($r['preparation']?->statements)<pre class="sql" tabindex="0">{{ implode(";\n", $r['preparation']->statements) }};</pre>@elseif ($r['preparation']?->exists)<p class="faded small">Nothing: the table is there, and its columns fit.</p>@else<p class="faded small">Nothing: {{ $d->partitionBy ? 'files are made in folders by '.implode(', ', array_map(strval(...), $d->partitionBy)) : 'files are made' }} with the first delivery.</p>@endif</div>
+                    @if ($r['preparation']?->statements)<pre class="sql" tabindex="0">{{ implode(";\n", $r['preparation']->statements) }};</pre>@elseif ($r['preparation']?->exists)<p class="faded small">Nothing: the table is there, and its columns fit.</p>@else<p class="faded small">Nothing: {{ $d->destination->partitionBy ? 'files are made in folders by '.implode(', ', array_map(strval(...), $d->destination->partitionBy)) : 'files are made' }} with the first delivery.</p>@endif</div>
                 <div style="min-width: 0"><h3>{{ $r['whole'] ? 'All '.Say::count($r['count']).' rows would be carried; the first are' : 'The first of the rows that would be carried' }}</h3>
                     @if ($r['rows'])@include('parts.values', ['rows' => $r['rows']])@else<p class="faded small">No row would be carried now.</p>@endif</div>
             </div>

@@ -70,12 +70,12 @@ final class AdmittedFeed
         foreach ($landed->tables() as $fork => $own) {
             $line = $lines[$fork] = Ledger::line($feed, $fork);
             $table = $tables[$line] = new FeedTable($connection, $own, $line);
-            $changes[$line] = match ($landed->landing) {
+            $changes[$line] = match ($landed->as->landing) {
                 Landing::Append => new JournalWriter($connection, $table),
                 Landing::Versions => new VersionsWriter($connection, $table),
                 default => new UpsertWriter($connection, $table),
             };
-            $seen = $landed->bringsChanges ? SeenKeys::underWay($connection, $table, $line) : null;
+            $seen = $landed->bringsChanges() ? SeenKeys::underWay($connection, $table, $line) : null;
             if ($seen !== null) {
                 $this->seen[$line] = $seen;
             }
@@ -113,13 +113,13 @@ final class AdmittedFeed
 
     private function beginRows(Batch $batch, bool $beside): void
     {
-        $this->demandAt($batch->from);
+        $this->demandAt($batch->stretch->from);
         $this->demandUnchanged();
-        $this->straight ??= $this->landed->landing === Landing::Append || ($this->position->isLoading() && ! $this->landed->repeats && $this->rows->mayGoStraight());
-        $this->risks = $this->rows->canMerge() && $this->straight && ! $beside && $batch->from->isLoading();
+        $this->straight ??= $this->landed->as->landing === Landing::Append || ($this->position->isLoading() && ! $this->landed->repeats() && $this->rows->mayGoStraight());
+        $this->risks = $this->rows->canMerge() && $this->straight && ! $beside && $batch->stretch->from->isLoading();
         $this->straight = $this->straight && ($beside || $this->risks || ! $this->rows->canMerge());
         $this->rows->begin($this->risks || ! $this->rows->canMerge(), $beside);
-        $this->written = $this->written || $beside || $this->landed->landing !== Landing::Replace;
+        $this->written = $this->written || $beside || $this->landed->as->landing !== Landing::Replace;
         $this->sent = new Sent;
     }
 

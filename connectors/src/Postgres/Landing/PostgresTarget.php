@@ -57,7 +57,7 @@ final class PostgresTarget implements TargetSystem
 
     public function explain(LandedTable $landed, array $row): string
     {
-        $stamps = array_map(static fn (string $what): string => $what === 'delivered_at' ? '<the target\'s clock>' : '<the position of its batch>', array_keys($landed->stamps));
+        $stamps = array_map(static fn (string $what): string => $what === 'delivered_at' ? '<the target\'s clock>' : '<the position of its batch>', array_keys($landed->as->stamps->wanted()));
 
         return (new Writer($this->connection, $landed))->explained(CopyText::line([...$row, ...$stamps]));
     }

@@ -35,7 +35,7 @@ final readonly class Preparing
         }
         $statements = $schema === null ? ['CREATE SCHEMA '.Quoted::name($landed->name->schema)] : [];
         $statements[] = self::createTable($landed, Sql::table($landed->name));
-        if ($landed->landing === Landing::Versions) {
+        if ($landed->as->landing === Landing::Versions) {
             $statements[] = 'CREATE UNIQUE INDEX ON '.Sql::table($landed->name).' ('.Quoted::names($landed->key).') WHERE is_current';
         }
 
@@ -88,7 +88,7 @@ final readonly class Preparing
     {
         $lines = [];
         // Where an entry may tell less than a whole row, only what tells landed rows apart must be there.
-        $whole = ! $landed->bringsChanges || $landed->landing === Landing::Upsert;
+        $whole = ! $landed->bringsChanges() || $landed->as->landing === Landing::Upsert;
         foreach ($landed->shape->columns as $column) {
             $required = ($whole && (! $column->nullable || in_array($column->name, $landed->key, true))) || in_array($column->name, $landed->rowKey(), true);
             $lines[] = '  '.Quoted::name($column->name).' '.TypeMap::write($column->type).($required ? ' NOT NULL' : '');
@@ -137,7 +137,7 @@ final readonly class Preparing
                 $findings[] = Finding::failed($column->name, "Column {$column->name} of {$table} must have a value, but the feed brings none.", 'ALTER TABLE '.Sql::table($landed->name).' ALTER COLUMN '.Quoted::name($column->name).' DROP NOT NULL;');
             }
         }
-        $key = $landed->landing === Landing::Replace ? [] : $landed->rowKey();
+        $key = $landed->as->landing === Landing::Replace ? [] : $landed->rowKey();
         if ($key !== [] && ! $this->hasUniqueIndex($landed->name, array_map(static fn (string $k): string => $before[$k] ?? $k, $key))) {
             $findings[] = Finding::failed('Key', "{$table} has no unique index on (".implode(', ', $key).'), so rows cannot be matched by key.', 'CREATE UNIQUE INDEX ON '.Sql::table($landed->name).' ('.Quoted::names($key).');');
         }
@@ -171,7 +171,7 @@ final readonly class Preparing
     /** @return list<Finding> */
     private function privileges(LandedTable $landed): array
     {
-        $wanted = $landed->landing === Landing::Append ? ['SELECT', 'INSERT'] : ['SELECT', 'INSERT', 'UPDATE', 'DELETE'];
+        $wanted = $landed->as->landing === Landing::Append ? ['SELECT', 'INSERT'] : ['SELECT', 'INSERT', 'UPDATE', 'DELETE'];
         $missing = array_values(array_filter($wanted, fn (string $p): bool => $this->connection->value('SELECT has_table_privilege($1::regclass, $2)', [Sql::table($landed->name), $p]) !== 't'));
 
         return $missing === [] ? [] : [Finding::failed('Privilege', "{$this->connection->settings->user} lacks ".implode(', ', $missing)." on {$landed->name}.", 'GRANT '.implode(', ', $missing).' ON '.Sql::table($landed->name).' TO '.Quoted::name($this->connection->settings->user).';')];
@@ -196,7 +196,7 @@ final readonly class Preparing
     /** @return list<Finding> whether rows are there that Lighterman did not land */
     private function strangers(LandedTable $landed): array
     {
-        if ($landed->takeOver || (new Ledger($this->connection))->knows($landed->name)
+        if ($landed->as->takeOver || (new Ledger($this->connection))->knows($landed->name)
             || $this->connection->value('SELECT EXISTS (SELECT 1 FROM '.Sql::table($landed->name).')') === 'f') {
             return [];
         }

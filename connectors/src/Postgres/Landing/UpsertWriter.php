@@ -79,7 +79,7 @@ final class UpsertWriter implements ChangeWriter
         $patches = $deletes = 0;
         $place = $this->table->technical('source_position') !== null;
         $mark = $this->table->technical('deleted_at') !== null;
-        $ignore = $this->table->landed->deletes === Deletes::Ignore;
+        $ignore = $this->table->landed->as->deletes === Deletes::Ignore;
         $commit = null;
         $tail = $deletedTail = '';
         foreach ($plan->net() as $net) {
@@ -148,7 +148,7 @@ final class UpsertWriter implements ChangeWriter
         $mark = $this->table->technical('deleted_at');
 
         return new Counts(0, deleted: match (true) {
-            $this->table->landed->deletes === Deletes::Ignore => 0,
+            $this->table->landed->as->deletes === Deletes::Ignore => 0,
             $mark === null => $this->connection->affected("DELETE FROM {$this->table->table} t WHERE {$only}"),
             default => $this->connection->affected("UPDATE {$this->table->table} t SET ".Quoted::name($mark).' = '.Quoted::literal($commit->time())." WHERE {$only} AND ".Quoted::name($mark).' IS NULL'),
         });

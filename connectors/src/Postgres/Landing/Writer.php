@@ -39,7 +39,7 @@ final class Writer
     {
         $this->table = Sql::table($landed->name);
         $this->beside = Quoted::name($landed->name->schema).'.'.Quoted::name($this->besideName());
-        $this->columns = Quoted::names([...$landed->shape->names(), ...array_values($landed->stamps)]);
+        $this->columns = Quoted::names([...$landed->shape->names(), ...array_values($landed->as->stamps->wanted())]);
     }
 
     /** The table that rows wait in to be merged, as written in SQL. */
@@ -55,7 +55,7 @@ final class Writer
 
     private function canMerge(): bool
     {
-        return $this->landed->landing === Landing::Upsert;
+        return $this->landed->as->landing === Landing::Upsert;
     }
 
     /**
@@ -66,7 +66,7 @@ final class Writer
     {
         $this->straight = $straight;
         $this->copying = false;
-        $this->replaces = $this->landed->landing === Landing::Replace && ! $add;
+        $this->replaces = $this->landed->as->landing === Landing::Replace && ! $add;
         if ($this->replaces) {
             $this->connection->run("DROP TABLE IF EXISTS {$this->beside}");
             $this->connection->run(Preparing::createTable($this->landed, $this->beside));
@@ -122,7 +122,7 @@ final class Writer
 
     private function mergeSql(): string
     {
-        $columns = [...$this->landed->shape->names(), ...array_values($this->landed->stamps)];
+        $columns = [...$this->landed->shape->names(), ...array_values($this->landed->as->stamps->wanted())];
         $others = array_values(array_diff($this->landed->shape->names(), $this->landed->key));
 
         return Sql::merge($this->landed, $this->table, $columns, $others, "SELECT {$this->columns} FROM ".$this->stage());
@@ -139,7 +139,7 @@ final class Writer
 
     private function merge(int $rows): Counts
     {
-        $superseded = $this->landed->repeats ? $this->connection->affected($this->supersededSql()) : 0;
+        $superseded = $this->landed->repeats() ? $this->connection->affected($this->supersededSql()) : 0;
         $this->connection->run('SAVEPOINT staged');
         try {
             $row = $this->connection->row($this->mergeSql());

@@ -40,13 +40,13 @@ final class Writers
 
     public function canMerge(): bool
     {
-        return $this->landed->landing === Landing::Upsert;
+        return $this->landed->as->landing === Landing::Upsert;
     }
 
     /** Whether nothing that is there already can be the row of a key in another table. */
     public function mayGoStraight(): bool
     {
-        if ($this->landed->forks === [] || ! $this->canMerge()) {
+        if ($this->landed->forks->tables === [] || ! $this->canMerge()) {
             return true;
         }
         foreach ($this->landed->tables() as $table) {
@@ -66,7 +66,7 @@ final class Writers
     {
         $this->rows = array_fill_keys(array_keys($this->writers), 0);
         $this->current = null;
-        $this->moves = $this->landed->forks !== [] && $this->canMerge() && ! $straight;
+        $this->moves = $this->landed->forks->tables !== [] && $this->canMerge() && ! $straight;
         foreach ($this->writers as $writer) {
             $writer->begin($straight, $add);
         }
@@ -82,7 +82,7 @@ final class Writers
         foreach ($batch->parts() as $fork => $lines) {
             if ($lines !== '') {
                 $this->to($this->writers[$fork]);
-                $this->writers[$fork]->write($batch->stamped($lines, $this->landed->stamps, $now));
+                $this->writers[$fork]->write($batch->stamped($lines, $this->landed->as->stamps->wanted(), $now));
                 $this->rows[$fork] += substr_count($lines, "\n");
             }
         }

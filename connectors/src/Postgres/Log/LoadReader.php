@@ -27,7 +27,7 @@ final readonly class LoadReader
         $this->connection->run('BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY');
         try {
             $seen = $this->connection->row('SELECT pg_current_snapshot()::text AS snapshot, (extract(epoch FROM clock_timestamp()) * 1000000)::bigint AS at') ?? [];
-            $result = $this->connection->run($conditions->select().$conditions->slice($slice).' ORDER BY '.$conditions->names($definition->key).' LIMIT '.($rows + 1));
+            $result = $this->connection->run($conditions->select().$conditions->slice($slice).' ORDER BY '.$conditions->names($definition->origin->key).' LIMIT '.($rows + 1));
             $found = [];
             $bytes = 0;
             while ($row = pg_fetch_row($result)) {
@@ -44,7 +44,7 @@ final readonly class LoadReader
         [, $next, $open] = explode(':', (string) ($seen['snapshot'] ?? '0:0:'));
         $unseen = $open === '' ? [] : array_map(static fn (string $x): int => (int) $x & 0xFFFFFFFF, explode(',', $open));
 
-        [$found, $last] = LoadChunk::cut($found, $rows, KeyOf::columns($definition->carried()->names(), $definition->key)->places, $definition);
+        [$found, $last] = LoadChunk::cut($found, $rows, KeyOf::columns($definition->carried()->names(), $definition->origin->key)->places, $definition);
 
         return new LoadChunk($found, $last, $unseen, (int) $next & 0xFFFFFFFF, (int) ($seen['at'] ?? 0), $bytes);
     }

@@ -59,7 +59,7 @@ final readonly class Identities
      */
     public function sharing(array $definitions): array
     {
-        $wanted = json_encode(array_map(static fn (int $n, FeedDefinition $d): array => ['n' => $n, 'oid' => Sql::table($d->source), 'key' => $d->key], array_keys($definitions), array_values($definitions)), JSON_THROW_ON_ERROR);
+        $wanted = json_encode(array_map(static fn (int $n, FeedDefinition $d): array => ['n' => $n, 'oid' => Sql::table($d->origin->table), 'key' => $d->origin->key], array_keys($definitions), array_values($definitions)), JSON_THROW_ON_ERROR);
 
         return array_map(static fn (array $r): int => (int) $r['n'], $this->connection->rows(<<<'SQL'
             SELECT w.n FROM json_to_recordset($1::json) w(n int, oid text, key json)

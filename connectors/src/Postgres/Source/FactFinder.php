@@ -8,6 +8,9 @@ use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Capture\ColumnFacts;
+use Lighterman\Core\Capture\KeyFacts;
+use Lighterman\Core\Capture\Outrun;
+use Lighterman\Core\Capture\RowCount;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
@@ -30,7 +33,7 @@ final readonly class FactFinder
     {
         $key = $key ?: $shape->key;
         $oid = Sql::table($table);
-        $stats = $this->connection->row('SELECT c.reltuples::bigint AS rows, c.relkind AS kind, s.n_tup_upd AS updates, s.n_tup_del AS deletes
+        $stats = $this->connection->row('SELECT c.reltuples::bigint AS rows, c.relkind AS kind, s.n_tup_upd AS updates
             FROM pg_class c LEFT JOIN pg_stat_user_tables s ON s.relid = c.oid WHERE c.oid = $1::regclass', [$oid]) ?? [];
         $candidates = array_values(array_filter($shape->columns, static fn (Column $c): bool => $c->type->kind->canBeWatermark()));
         $counted = (int) ($stats['rows'] ?? 0) <= self::COUNTED_UP_TO;
@@ -48,18 +51,15 @@ final readonly class FactFinder
                 ($known['indexed'] ?? '') === 't',
                 ($known['single'] ?? '') === 't',
                 ($known['given'] ?? '') === 't',
-                $outrun[$column->name][0] ?? 0,
-                $outrun[$column->name][1] ?? null,
+                ($outrun[$column->name][0] ?? 0) > 0 ? new Outrun(...$outrun[$column->name]) : null,
                 (int) ($known['cache'] ?? 1),
             );
         }
         [$duplicate, $nullable] = $key === $shape->key || $key === [] ? [null, []] : $this->keyTrouble($oid, $shape, $key, $counted);
 
         return new TableFacts(
-            $table, $shape, (int) $found['rows'], $counted, $lookedAt,
-            isset($stats['updates']) ? (int) $stats['updates'] : null,
-            isset($stats['deletes']) ? (int) $stats['deletes'] : null,
-            $columns, $key, $duplicate, $nullable,
+            $table, $shape, new RowCount((int) $found['rows'], $counted, $lookedAt, isset($stats['updates']) ? (int) $stats['updates'] : null),
+            $columns, new KeyFacts($key, $duplicate, $nullable),
         );
     }
 

@@ -106,12 +106,12 @@ final class PostgresSource implements SourceSystem
 
     public function count(FeedDefinition $definition): int
     {
-        return (int) $this->connection->value('SELECT count(*) FROM '.Sql::table($definition->source));
+        return (int) $this->connection->value('SELECT count(*) FROM '.Sql::table($definition->origin->table));
     }
 
     public function row(FeedDefinition $definition, array $key): ?array
     {
-        $table = $definition->source;
+        $table = $definition->origin->table;
 
         return (new Catalogue($this->connection))->rowByKey($table, $key);
     }
@@ -119,7 +119,7 @@ final class PostgresSource implements SourceSystem
     public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, ?TakenFiles $taken = null): ReadPlan
     {
         return Planner::plan($definition, $from, $note, $this->moment($definition), fn (Window $window): bool => $this->connection->value(
-            'SELECT EXISTS (SELECT 1 FROM '.Sql::table($definition->source).' WHERE '.(new Conditions(new PostgresSpelling, $definition))->window($window).')',
+            'SELECT EXISTS (SELECT 1 FROM '.Sql::table($definition->origin->table).' WHERE '.(new Conditions(new PostgresSpelling, $definition))->window($window).')',
         ) === 't');
     }
 
@@ -130,14 +130,14 @@ final class PostgresSource implements SourceSystem
 
     public function withoutWatermark(FeedDefinition $definition): int
     {
-        return $definition->watermark === null ? 0 : (int) $this->connection->value(
-            'SELECT count(*) FROM '.Sql::table($definition->source).' WHERE '.Quoted::name($definition->watermark).' IS NULL',
+        return $definition->origin->watermarkColumn() === null ? 0 : (int) $this->connection->value(
+            'SELECT count(*) FROM '.Sql::table($definition->origin->table).' WHERE '.Quoted::name($definition->origin->watermarkColumn()).' IS NULL',
         );
     }
 
     private function moment(FeedDefinition $definition): SourceMoment
     {
-        $type = $definition->watermark === null ? null : $definition->shape->column($definition->watermark)?->type;
+        $type = $definition->origin->watermarkColumn() === null ? null : $definition->origin->shape->column($definition->origin->watermarkColumn())?->type;
         $kind = $type?->kind;
         $zone = Quoted::literal($this->zone());
         $held = 'least(clock.now - interval '.Quoted::literal(self::MARGIN).', open.oldest)';
@@ -150,7 +150,7 @@ final class PostgresSource implements SourceSystem
             TypeKind::TimestampTz => "({$at})::text",
             TypeKind::Timestamp => "(({$at}) AT TIME ZONE {$zone})::text",
             TypeKind::Date => "((({$held}) AT TIME ZONE {$zone})::date)::text",
-            default => '(SELECT max('.Quoted::name((string) $definition->watermark).') FROM '.Sql::table($definition->source).')::text',
+            default => '(SELECT max('.Quoted::name((string) $definition->origin->watermarkColumn()).') FROM '.Sql::table($definition->origin->table).')::text',
         };
         $reader = Connection::READER;
         $iso = static fn (string $t): string => "to_char({$t} AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"')";

@@ -6,13 +6,13 @@ namespace Lighterman\Connectors\Postgres\Triggers;
 
 use Generator;
 use Lighterman\Connectors\Postgres\Log\LoadReader;
-use Lighterman\Connectors\Postgres\Log\LogChecks;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Identities;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Connectors\Triggers\ChangeTable;
+use Lighterman\Connectors\Triggers\Images;
 use Lighterman\Connectors\Triggers\Reading;
 use Lighterman\Connectors\Triggers\StoredChange;
 use Lighterman\Core\Capture\Slice;
@@ -44,17 +44,13 @@ final class PostgresChangeTable implements ChangeTable
 
     private const FETCHED_BYTES = 4 << 20;
 
-    /** What the names of a table's triggers end in. */
-    private const TRIGGERS = ['', '_truncate', '_begin'];
-
-    /** Whether a table `c` and its partitions are ours, which may belong to others than the table. */
-    private const OWNED = "(SELECT bool_and(pg_has_role(k.relowner, 'USAGE')) FROM pg_class k WHERE k.oid = c.oid OR k.oid IN (SELECT relid FROM pg_partition_tree(c.oid)))";
-
     private readonly Connection $writing;
 
     private readonly Connection $reading;
 
     private readonly Connection $loading;
+
+    private readonly RecordingTriggers $triggers;
 
     private readonly string $changes;
 
@@ -72,6 +68,7 @@ final class PostgresChangeTable implements ChangeTable
         $this->reading = new Connection($settings, Connection::READER, readOnly: true);
         $this->loading = new Connection($settings, Connection::READER, readOnly: true);
         $this->changes = Sql::table(new TableName(TriggerChecks::SCHEMA, "changes_{$id}"));
+        $this->triggers = new RecordingTriggers($this->writing, $id, $this->changes);
         $this->readings = Sql::table(new TableName(TriggerChecks::SCHEMA, "readings_{$id}"));
     }
 
@@ -113,113 +110,33 @@ final class PostgresChangeTable implements ChangeTable
 
     public function triggerStatements(TableName $table): array
     {
-        $function = $this->function($table);
-        $on = Sql::table($table);
-
-        $names = array_map(fn (string $part): string => Quoted::name("lighterman_{$this->id}{$part}"), self::TRIGGERS);
-
-        return [
-            // Rendering must not depend on the settings of whoever writes.
-            "CREATE FUNCTION {$function}() RETURNS trigger LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, pg_temp SET DateStyle = 'ISO, YMD' SET IntervalStyle = 'postgres' SET TimeZone = 'UTC' SET bytea_output = 'hex' SET extra_float_digits = 1 AS ".Quoted::literal($this->body($table)),
-            "CREATE TRIGGER {$names[0]} AFTER INSERT OR UPDATE OR DELETE ON {$on} FOR EACH ROW EXECUTE FUNCTION {$function}()",
-            "CREATE TRIGGER {$names[1]} AFTER TRUNCATE ON {$on} FOR EACH STATEMENT EXECUTE FUNCTION {$function}()",
-            "CREATE TRIGGER {$names[2]} BEFORE INSERT OR UPDATE OR DELETE ON {$on} FOR EACH STATEMENT EXECUTE FUNCTION {$function}()",
-            // Also for those whose session takes the part of a replica, in which other triggers do not fire.
-            ...($this->owns($table) ? ["ALTER TABLE {$on} ".implode(', ', array_map(static fn (string $n): string => "ENABLE ALWAYS TRIGGER {$n}", $names))] : []),
-        ];
-    }
-
-    private function owns(TableName $table): bool
-    {
-        return $this->writing->value('SELECT '.self::OWNED.' FROM pg_class c WHERE c.oid = to_regclass($1)', [Sql::table($table)]) === 't';
-    }
-
-    private function function(TableName $table): string
-    {
-        return Quoted::name(TriggerChecks::SCHEMA).'.'.Quoted::name("record_{$this->id}_".hash('xxh32', (string) $table));
-    }
-
-    private function body(TableName $table): string
-    {
-        $name = Quoted::literal((string) $table);
-
-        // The columns are looked up once in a statement and table, since that costs as much as the rest; within a transaction
-        // they may change between two statements.
-        return <<<SQL
-
-            DECLARE
-                turn text := coalesce(current_setting('lighterman.turn', true), '') || chr(10);
-                known text := current_setting('lighterman.columns_' || TG_RELID, true);
-            BEGIN
-                IF TG_WHEN = 'BEFORE' THEN
-                    PERFORM set_config('lighterman.turn', clock_timestamp()::text, true);
-                    RETURN NULL;
-                END IF;
-                IF known IS NULL OR NOT starts_with(known, turn) THEN
-                    known := turn || (SELECT json_agg(json_build_array(a.attname, a.atttypid::bigint, a.atttypmod, a.attnum) ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = TG_RELID AND a.attnum > 0 AND NOT a.attisdropped);
-                    PERFORM set_config('lighterman.columns_' || TG_RELID, known, true);
-                END IF;
-                INSERT INTO {$this->changes} (xid, at, source, kind, columns, row_before, row_after)
-                VALUES (pg_current_xact_id(), clock_timestamp(), {$name}, lower(TG_OP), substr(known, length(turn) + 1), OLD::text, NEW::text);
-                RETURN NULL;
-            END
-            SQL."\n";
+        return $this->triggers->statements($table);
     }
 
     public function amiss(array $tables): array
     {
-        $amiss = LogChecks::heirsOf($this->writing, $tables);
-        $wanted = json_encode(array_map(fn (TableName $t): array => ['said' => (string) $t, 'oid' => Sql::table($t), 'body' => $this->body($t), 'function' => $this->function($t).'()'], $tables), JSON_THROW_ON_ERROR);
-        // Partitions have triggers of their own, which can be disabled by themselves.
-        $rows = $this->writing->rows('SELECT w.said, p.oid IS NOT NULL AS made, p.prosrc = w.body AS same, count(t.oid) FILTER (WHERE t.tgrelid = c.oid) AS there,
-                   count(t.oid) FILTER (WHERE t.tgenabled NOT IN (\'A\', CASE WHEN o.owned THEN \'A\' ELSE \'O\' END)) AS disabled
-            FROM json_to_recordset($1) w(said text, oid text, body text, function text)
-            LEFT JOIN pg_proc p ON p.oid = to_regprocedure(w.function)
-            LEFT JOIN pg_class c ON c.oid = to_regclass(w.oid)
-            LEFT JOIN LATERAL (SELECT '.self::OWNED.' AS owned) o ON true
-            LEFT JOIN pg_trigger t ON t.tgfoid = p.oid
-            GROUP BY w.said, w.body, p.oid, p.prosrc', [$wanted]);
-        foreach ($rows as $found) {
-            $why = match (true) {
-                $found['made'] !== 't', (int) $found['there'] < count(self::TRIGGERS) => 'a trigger was missing',
-                $found['disabled'] !== '0' => 'a trigger was disabled',
-                $found['same'] !== 't' => 'the trigger was older than this version of Lighterman',
-                default => null,
-            };
-            if ($why !== null) {
-                $amiss[(string) $found['said']] = $why;
-            }
-        }
-
-        return $amiss;
+        return $this->triggers->amiss($tables);
     }
 
     public function install(TableName $table): void
     {
         try {
-            $this->inOneTransaction(["SET LOCAL lock_timeout = '5s'", $this->dropping($table), ...$this->triggerStatements($table)]);
+            $this->inOneTransaction(["SET LOCAL lock_timeout = '5s'", $this->triggers->dropping($table), ...$this->triggers->statements($table)]);
         } catch (SystemTrouble $trouble) {
             throw $trouble->reason !== Reason::Busy ? $trouble : SystemTrouble::passing(Reason::OpenTransactions, "{$this->settings->system}: triggers can be put on {$table} only at a moment when no transaction that wrote to it is open; there was none for 5 s.", 'Lighterman tries again. If it stays so, have the transaction ended that holds the table.');
         }
     }
 
-    private function dropping(TableName $table): string
-    {
-        // The triggers go with the function, which is ours even where the table is not.
-        return "DROP FUNCTION IF EXISTS {$this->function($table)}() CASCADE";
-    }
-
     public function uninstall(TableName $table): void
     {
-        $this->inOneTransaction(["SET LOCAL lock_timeout = '5s'", $this->dropping($table)]);
+        $this->inOneTransaction(["SET LOCAL lock_timeout = '5s'", $this->triggers->dropping($table)]);
     }
 
     public function drop(): void
     {
-        $functions = array_column($this->writing->rows('SELECT p.oid::regprocedure::text AS name FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = $1 AND starts_with(p.proname, $2)', [TriggerChecks::SCHEMA, "record_{$this->id}_"]), 'name');
         $this->inOneTransaction([
             "SET LOCAL lock_timeout = '10s'",
-            ...array_map(static fn (?string $f): string => "DROP FUNCTION {$f} CASCADE", $functions),
+            ...$this->triggers->droppingAll(),
             "DROP TABLE IF EXISTS {$this->changes}, {$this->readings}",
         ]);
     }
@@ -324,7 +241,7 @@ final class PostgresChangeTable implements ChangeTable
         $clear = array_filter($rows, static fn (?array $fields): bool => $fields !== null && count($fields) !== count($columns)) === [];
 
         // Where commit times are not kept, a change was committed no earlier than the look that did not see it yet.
-        return new StoredChange((string) $unit, (string) $table, $clear ? self::kind((string) $kind) : 'unclear', (string) $shape, $columns, $clear ? $rows[0] : null, $clear ? $rows[1] : null, max((int) $at, $this->commitTimes ? 0 : $before->at), strlen((string) $old) + strlen((string) $new));
+        return new StoredChange((string) $unit, (string) $table, $clear ? self::kind((string) $kind) : 'unclear', (string) $shape, new Images($columns, $clear ? $rows[0] : null, $clear ? $rows[1] : null), max((int) $at, $this->commitTimes ? 0 : $before->at), strlen((string) $old) + strlen((string) $new));
     }
 
     /** @return 'insert'|'update'|'delete'|'truncate' */

@@ -28,7 +28,7 @@ abstract class ByQuery extends Common
     /** @throws InvalidDefinition where it is one that only changes can have */
     protected function refuseVersions(Chosen $feed): void
     {
-        if ($feed->landing === Landing::Versions) {
+        if ($feed->destination->landing === Landing::Versions) {
             throw InvalidDefinition::at("{$feed->feed}: landing", "capture {$this->capture()->value} does not see every version of a row", 'Use capture log or trigger, or landing upsert.');
         }
     }

@@ -27,7 +27,7 @@ abstract class ByStream extends Common
     public function check(Chosen $feed): void
     {
         $this->refuseWatermark($feed);
-        if ($feed->key === []) {
+        if ($feed->origin->key === []) {
             throw InvalidDefinition::at("{$feed->feed}: key", "capture {$this->capture()->value} needs a key, to know which row was changed", 'Name the columns that tell rows apart, or use capture reload.');
         }
         $this->refuseReplacing($feed);
@@ -43,23 +43,23 @@ abstract class ByStream extends Common
 
     public function changes(Chosen $feed, SourceCapabilities $source, ?TableFacts $facts): Claim
     {
-        return $feed->landing === Landing::Upsert
+        return $feed->destination->landing === Landing::Upsert
             ? new Claim('changes', 'kept', 'Every change is seen', "{$this->held()}. Several changes to a row that land together are written as the last of them.")
             : new Claim('changes', 'kept', 'Every change is seen and kept', "{$this->held()}, and each is landed as a row of its own.");
     }
 
     public function deletes(Chosen $feed, SourceCapabilities $source): Claim
     {
-        return self::ignored($feed) ?? new Claim('deletes', 'kept', 'Deletes are seen', match ($feed->landing) {
+        return self::ignored($feed) ?? new Claim('deletes', 'kept', 'Deletes are seen', match ($feed->destination->landing) {
             Landing::Append => 'A delete is an entry of the journal.',
             Landing::Versions => 'A delete ends the row\'s last version.',
-            default => $feed->deletes->explanation(),
+            default => $feed->destination->deletes->explanation(),
         });
     }
 
     protected static function ignored(Chosen $feed): ?Claim
     {
-        return $feed->landing === Landing::Upsert && $feed->deletes === Deletes::Ignore
+        return $feed->destination->landing === Landing::Upsert && $feed->destination->deletes === Deletes::Ignore
             ? new Claim('deletes', 'not given', 'Deletes are ignored', 'By choice: a row deleted at the source stays in the copy as it was.') : null;
     }
 

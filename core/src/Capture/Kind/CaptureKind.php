@@ -5,10 +5,12 @@ declare(strict_types=1);
 namespace Lighterman\Core\Capture\Kind;
 
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Capture\Origin;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Guarantee\Claim;
 use Lighterman\Core\Guarantee\SourceCapabilities;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** Everything that anybody asks of one way of noticing what is new. Nobody outside this folder tells captures apart by name. */
@@ -34,8 +36,8 @@ interface CaptureKind
     /** Whether it is of files only. */
     public function readsFiles(): bool;
 
-    /** Whether values that the source computes itself come with a row. */
-    public function carriesComputed(): bool;
+    /** The columns that are carried, in order. */
+    public function carried(Origin $origin): Shape;
 
     /** Whether the last values of key and watermark stand in the feed's position. */
     public function keepsKey(): bool;

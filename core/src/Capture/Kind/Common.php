@@ -4,7 +4,10 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture\Kind;
 
+use Lighterman\Core\Capture\Origin;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Trouble\InvalidDefinition;
 
 /** What captures have in common unless they say otherwise. */
@@ -25,9 +28,17 @@ abstract class Common implements CaptureKind
         return false;
     }
 
-    public function carriesComputed(): bool
+    /** Whether columns that the source computes are carried. */
+    protected function carriesComputed(): bool
     {
         return true;
+    }
+
+    public function carried(Origin $origin): Shape
+    {
+        $computed = $this->carriesComputed() ? [] : array_filter($origin->shape->columns, static fn (Column $c): bool => $c->generated);
+
+        return $origin->shape->without([...$origin->leaveOut, ...array_map(static fn (Column $c): string => $c->name, array_values($computed))]);
     }
 
     public function keepsKey(): bool
@@ -48,7 +59,7 @@ abstract class Common implements CaptureKind
     /** @throws InvalidDefinition where it would lose what was not read */
     protected function refuseReplacing(Chosen $feed): void
     {
-        if ($feed->landing === Landing::Replace) {
+        if ($feed->destination->landing === Landing::Replace) {
             throw InvalidDefinition::at("{$feed->feed}: landing", "replace swaps the whole table, but capture {$this->capture()->value} brings only a part", 'Use landing upsert, or capture reload.');
         }
     }
@@ -56,7 +67,7 @@ abstract class Common implements CaptureKind
     /** @throws InvalidDefinition where one is named that this capture does not go by */
     protected function refuseWatermark(Chosen $feed): void
     {
-        if ($feed->watermark !== null || $feed->overlap !== 0) {
+        if ($feed->origin->watermark !== null) {
             throw InvalidDefinition::at("{$feed->feed}: watermark", "capture {$this->capture()->value} takes no watermark", 'Remove it, or set capture to watermark.');
         }
     }

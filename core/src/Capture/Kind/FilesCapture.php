@@ -42,7 +42,7 @@ final class FilesCapture extends ByQuery
 
     public function check(Chosen $feed): void
     {
-        if ($feed->files === null) {
+        if ($feed->origin->files === null) {
             throw InvalidDefinition::at("{$feed->feed}: files", 'it is not said how the files are read', 'Say their format under files.');
         }
         $this->refuseWatermark($feed);
@@ -52,16 +52,16 @@ final class FilesCapture extends ByQuery
 
     public function delivery(Chosen $feed): Claim
     {
-        return $feed->landing === Landing::Append && $feed->files?->changed === ChangedFile::Again
+        return $feed->destination->landing === Landing::Append && $feed->origin->files?->changed === ChangedFile::Again
             ? new Claim('delivery', 'at risk', 'Exactly once for files that do not change', 'The rows of a file and the note that it was taken commit together. A file that has changed is taken again whole, so its rows are added again.')
             : new Claim('delivery', 'kept', 'Exactly once, in effect', 'The rows of a file and the note that it was taken commit together, so a crash takes no file twice and leaves none out.');
     }
 
     public function changes(Chosen $feed, SourceCapabilities $source, ?TableFacts $facts): Claim
     {
-        $noticed = 'A file counts as changed when its size or time differs'.($feed->files?->checksum ? ' and its bytes are others.' : '.');
+        $noticed = 'A file counts as changed when its size or time differs'.($feed->origin->files?->checksum ? ' and its bytes are others.' : '.');
 
-        return match ($feed->files->changed ?? ChangedFile::SetAside) {
+        return match ($feed->origin->files->changed ?? ChangedFile::SetAside) {
             ChangedFile::Again => new Claim('changes', 'kept', 'Changed files are taken again', $noticed),
             ChangedFile::SetAside => new Claim('changes', 'at risk', 'Changed files wait for a decision', "{$noticed} It is set aside whole, until somebody has it taken again or lets it go."),
             ChangedFile::Ignore => new Claim('changes', 'not given', 'Changed files are ignored', 'By choice: what was taken of a file stays as it was.'),
@@ -75,7 +75,7 @@ final class FilesCapture extends ByQuery
 
     public function lateCommits(Chosen $feed, SourceCapabilities $source): Claim
     {
-        return new Claim('late commits', 'kept', 'Late files are covered', "A file is taken whenever it appears, whatever its name or time. It is left alone until nobody has written to it for {$feed->files?->quiet} s, and read only as long as it stays the same.");
+        return new Claim('late commits', 'kept', 'Late files are covered', "A file is taken whenever it appears, whatever its name or time. It is left alone until nobody has written to it for {$feed->origin->files?->quiet} s, and read only as long as it stays the same.");
     }
 
     public function order(): Claim

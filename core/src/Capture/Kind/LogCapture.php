@@ -26,7 +26,7 @@ final class LogCapture extends ByStream
     }
 
     /** A log does not have what the source computes itself. */
-    public function carriesComputed(): bool
+    protected function carriesComputed(): bool
     {
         return false;
     }

@@ -50,23 +50,23 @@ final class ReloadCapture extends ByQuery
 
     public function delivery(Chosen $feed): Claim
     {
-        return $feed->landing === Landing::Append
+        return $feed->destination->landing === Landing::Append
             ? new Claim('delivery', 'at risk', 'Once per reload', 'Every reload adds the whole table again; within one reload each row is added once.')
             : new Claim('delivery', 'kept', 'Exactly once, in effect', 'Position and rows commit in one transaction of the target, so a crash repeats nothing and skips nothing.');
     }
 
     public function changes(Chosen $feed, SourceCapabilities $source, ?TableFacts $facts): Claim
     {
-        return $feed->files === null
+        return $feed->origin->files === null
             ? new Claim('changes', 'kept', 'Every reload carries all rows', 'The whole table is read in one statement, as it is at that moment. Versions in between are not seen.')
             : new Claim('changes', 'kept', 'Every reload carries all rows', 'All files that fit the pattern are read, one after the other. What is written to one of them meanwhile comes with the next reload.');
     }
 
     public function deletes(Chosen $feed, SourceCapabilities $source): Claim
     {
-        return $feed->landing === Landing::Replace
+        return $feed->destination->landing === Landing::Replace
             ? new Claim('deletes', 'kept', 'Deletes are seen', 'The table is swapped whole; a row that is gone at the source is gone after the next reload.')
-            : new Claim('deletes', 'not given', 'Deletes are not seen', "Landing {$feed->landing->value} never removes a row.");
+            : new Claim('deletes', 'not given', 'Deletes are not seen', "Landing {$feed->destination->landing->value} never removes a row.");
     }
 
     public function lateCommits(Chosen $feed, SourceCapabilities $source): Claim

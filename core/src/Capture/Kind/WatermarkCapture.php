@@ -36,18 +36,18 @@ final class WatermarkCapture extends ByQuery
 
     public function check(Chosen $feed): void
     {
-        if ($feed->watermark === null) {
+        if ($feed->origin->watermark === null) {
             throw InvalidDefinition::at("{$feed->feed}: watermark", 'no watermark column is named', 'Name a column that grows with every change, or use capture reload.');
         }
-        $type = $feed->shape->column($feed->watermark->column)?->type;
+        $type = $feed->origin->shape->column($feed->origin->watermark->column)?->type;
         if ($type === null || ! $type->kind->canBeWatermark()) {
-            throw InvalidDefinition::at("{$feed->feed}: watermark", "{$feed->watermark->column} is {$type}, whose values do not grow with time", 'Choose a timestamp, date, integer or decimal column, or use capture reload.');
+            throw InvalidDefinition::at("{$feed->feed}: watermark", "{$feed->origin->watermarkColumn()} is {$type}, whose values do not grow with time", 'Choose a timestamp, date, integer or decimal column, or use capture reload.');
         }
-        if ($feed->key === []) {
+        if ($feed->origin->key === []) {
             throw InvalidDefinition::at("{$feed->feed}: key", 'a watermark needs a key, to part rows of equal value', 'Name the columns that tell rows apart, or use capture reload.');
         }
-        if ($feed->overlap < 0 || ($feed->overlap > 0 && $feed->landing === Landing::Append)) {
-            throw InvalidDefinition::at("{$feed->feed}: overlap", $feed->overlap < 0 ? 'it is negative' : 'with landing append every row read again would be added again', 'Use 0, or landing upsert.');
+        if ($feed->overlap() < 0 || ($feed->overlap() > 0 && $feed->destination->landing === Landing::Append)) {
+            throw InvalidDefinition::at("{$feed->feed}: overlap", $feed->overlap() < 0 ? 'it is negative' : 'with landing append every row read again would be added again', 'Use 0, or landing upsert.');
         }
         $this->refuseReplacing($feed);
         $this->refuseVersions($feed);
@@ -60,9 +60,9 @@ final class WatermarkCapture extends ByQuery
 
     public function changes(Chosen $feed, SourceCapabilities $source, ?TableFacts $facts): Claim
     {
-        $name = $feed->watermark?->column;
+        $name = $feed->origin->watermarkColumn();
         $column = $name === null ? null : ($facts->columns[$name] ?? null);
-        if ($column && ($column->outrun > 0 || ($column->insertOnly && $facts?->updates))) {
+        if ($column && ($column->outrun !== null || ($column->insertOnly && $facts?->count->updates))) {
             return new Claim('changes', 'not given', 'Updates are not seen', "{$name} is set once, at insert, and does not move when a row changes.");
         }
         if ($column && $column->nulls > 0) {
@@ -72,7 +72,7 @@ final class WatermarkCapture extends ByQuery
             return new Claim('changes', 'at risk', 'Rows dated ahead are not seen before their time', "{$column->ahead} rows have a {$name} ahead of the source's clock; one at infinity is never carried.");
         }
 
-        return $feed->landing === Landing::Append
+        return $feed->destination->landing === Landing::Append
             ? new Claim('changes', 'kept', 'Every change seen is added as a new row', "A row whose {$name} has moved is read again and appended.")
             : new Claim('changes', 'kept', 'The latest state of every changed row', "Rows are found by {$name}; changes between two windows arrive as one.");
     }
@@ -84,10 +84,10 @@ final class WatermarkCapture extends ByQuery
 
     public function lateCommits(Chosen $feed, SourceCapabilities $source): Claim
     {
-        $moments = $feed->mode() === WatermarkMode::Moment;
+        $moments = $feed->origin->watermarkMode() === WatermarkMode::Moment;
         if (! $source->seesOpenTransactions) {
-            return $feed->overlap > 0
-                ? new Claim('late commits', 'at risk', 'Late commits are covered within the overlap', "Open transactions of others cannot be seen here; {$feed->overlap} ".($moments ? 'seconds' : 'units').' before each window are read again.')
+            return $feed->overlap() > 0
+                ? new Claim('late commits', 'at risk', 'Late commits are covered within the overlap', "Open transactions of others cannot be seen here; {$feed->overlap()} ".($moments ? 'seconds' : 'units').' before each window are read again.')
                 : new Claim('late commits', 'at risk', 'Late commits may be missed', 'Open transactions of others cannot be seen with this account. '.($source->grantToSeeOpen === null ? 'Set an overlap.' : "{$source->grantToSeeOpen}, or set an overlap."));
         }
 

@@ -8,15 +8,13 @@ namespace Lighterman\Core\Treatment\Expression;
 final readonly class FunctionSpec
 {
     /**
-     * @param  list<string>  $arguments  what each is, for people; one that ends in … may be repeated
-     * @param  list<Kind>  $takes  the kind of each argument
+     * @param  array<string, Kind>  $takes  the kind of each argument, by what it is, for people; one that ends in … may be repeated
      * @param  list<string>  $defaults  PHP of the last arguments where they are left out
      * @param  string  $php  the function that computes it
      * @param  list<string>  $more  PHP of further arguments it is given
      */
     public function __construct(
         public string $name,
-        public array $arguments,
         public array $takes,
         public Kind $gives,
         public string $says,
@@ -29,13 +27,13 @@ final readonly class FunctionSpec
 
     public function repeats(): bool
     {
-        return str_ends_with($this->arguments[count($this->arguments) - 1] ?? '', '…');
+        return str_ends_with((string) array_key_last($this->takes), '…');
     }
 
     public function signature(): string
     {
-        $from = count($this->arguments) - count($this->defaults);
+        $from = count($this->takes) - count($this->defaults);
 
-        return $this->name.'('.implode(', ', array_map(static fn (string $a, int $i): string => $i >= $from ? "[{$a}]" : $a, $this->arguments, array_keys($this->arguments))).')';
+        return $this->name.'('.implode(', ', array_map(static fn (string $a, int $i): string => $i >= $from ? "[{$a}]" : $a, array_keys($this->takes), range(0, count($this->takes) - 1))).')';
     }
 }
