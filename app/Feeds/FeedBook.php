@@ -15,6 +15,7 @@ use Illuminate\Support\Str;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Carrying\AskedLoad;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\SliceCheck;
 use Lighterman\Core\Landing\LandedTable;
@@ -95,7 +96,7 @@ final class FeedBook
         return self::each($feeds, 'resumed', static fn (Feed $f): ?array => $f->paused_at === null && ! in_array($f->state(), ['held', 'failed'], true) ? null : [
             'paused_at' => null, 'due_at' => $f->bringsChanges() ? null : now(), 'failures' => 0, 'why' => 'asked', 'trouble' => null,
             'standing' => in_array($f->standing, ['held', 'failed'], true) ? match (true) {
-                $f->complete_up_to !== null && ! ($f->reload['mends'] ?? false) => 'carried', $f->sequence === 0 => 'new', default => 'loading',
+                $f->complete_up_to !== null && ! ($f->asked()->mends ?? false) => 'carried', $f->sequence === 0 => 'new', default => 'loading',
             } : $f->standing,
         ]);
     }
@@ -139,12 +140,11 @@ final class FeedBook
         if ($why !== null) {
             throw InvalidDefinition::at($feed->name, "it cannot be loaded again: {$why[0]}", $why[1]);
         }
-        self::each([$feed], 'asked to load again', static fn (Feed $f): array => ($slice->keys === null || ! $f->bringsChanges() ? ['reload' => ['asked' => now()->format('c u')] + match (true) {
-            $lost => ['mends' => true] + $slice->toArray(),
+        self::each([$feed], 'asked to load again', static fn (Feed $f): array => ($slice->keys === null || ! $f->bringsChanges() ? ['reload' => (match (true) {
             // What mends reads all of it anyway, and must not be given up for a part.
-            $f->reload['mends'] ?? false => ['mends' => true],
-            default => $slice->toArray(),
-        }] : ['rereads' => [...$f->rereads ?? [], ...$slice->keys]])
+            ! $lost && ($f->asked()->mends ?? false) => new AskedLoad(Slice::whole(), true, asked: now()->format('c u')),
+            default => new AskedLoad($slice, $lost, asked: now()->format('c u')),
+        })->toArray()] : ['rereads' => [...$f->rereads ?? [], ...$slice->keys]])
             + ($f->bringsChanges() ? [] : ['due_at' => $f->paused_at === null ? now() : null, 'why' => 'asked'])
             + (in_array($f->standing, ['held', 'failed'], true) ? ['standing' => $lost ? 'loading' : 'carried', 'trouble' => null, 'failures' => 0] : []));
     }
@@ -180,7 +180,7 @@ final class FeedBook
         // Of a first load, what was read before has to be read again too.
         $again = $moved !== [] && $definition->destination->landing !== Landing::Append && $feed->stands()->phase !== 'start' && $definition->origin->files === null;
         self::change($feed, $definition);
-        $again && self::each([$feed], 'agreed to a new shape of', static fn (): array => ['reload' => ['mends' => true]]);
+        $again && self::each([$feed], 'agreed to a new shape of', static fn (): array => ['reload' => AskedLoad::mending()->toArray()]);
         self::resume([$feed->refresh()]);
 
         return $again;

@@ -12,7 +12,10 @@ use Illuminate\Support\Carbon;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Kind\CaptureKind;
 use Lighterman\Core\Capture\Kind\Kinds;
+use Lighterman\Core\Carrying\AskedLoad;
 use Lighterman\Core\Carrying\FeedState;
+use Lighterman\Core\Carrying\Gap;
+use Lighterman\Core\Carrying\LoadProgress;
 use Lighterman\Core\Carrying\Standing;
 use Lighterman\Core\Latency\Behind;
 use Lighterman\Core\Position\Position;
@@ -130,15 +133,24 @@ final class Feed extends Record
         return $this->bringsChanges() ? $this->route->logBy($this->capture) : null;
     }
 
-    /** @return array{at: CarbonImmutable, why: string}|null a gap in the recording of changes that was found within a day */
-    public function recentGap(): ?array
+    /** A gap in the recording of changes that was found within a day. */
+    public function recentGap(): ?Gap
     {
-        if ($this->gap === null) {
-            return null;
-        }
-        $at = CarbonImmutable::parse($this->gap['at']);
+        $gap = $this->gap === null ? null : Gap::fromArray($this->gap);
 
-        return $at->diffInHours(now(), true) < 24 ? ['at' => $at, 'why' => $this->gap['why']] : null;
+        return $gap === null || now()->diffInHours($gap->at, true) >= 24 ? null : $gap;
+    }
+
+    /** The load that is wanted; null where none is. */
+    public function asked(): ?AskedLoad
+    {
+        return $this->reload === null ? null : AskedLoad::fromArray($this->reload);
+    }
+
+    /** How far the load under way has come; null where none is. */
+    public function loading(): ?LoadProgress
+    {
+        return $this->progress === null ? null : LoadProgress::fromArray($this->progress);
     }
 
     public function behind(): ?float

@@ -25,8 +25,9 @@ use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\BoundNote;
 use Lighterman\Core\Capture\ReadPlan;
-use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Capture\TableIdentity;
+use Lighterman\Core\Carrying\AskedLoad;
+use Lighterman\Core\Carrying\Gap;
 use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
@@ -134,7 +135,7 @@ final class FeedRunner
             $this->compare($feed, $source, $definition);
         }
         $taken = new TakenBook($feed->id);
-        $slice = $feed->reload === null ? null : Slice::fromArray($feed->reload);
+        $slice = $feed->asked()?->slice;
         // A reload reads everything anyway.
         $oneSlice = $slice !== null && ! ($slice->isWhole() && $definition->kind()->readsWhole());
         $planned = fn (): ReadPlan => $oneSlice ? ReadPlan::again($feed->stands(), $slice) : $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
@@ -159,7 +160,7 @@ final class FeedRunner
                 $treated->again($feed->id);
             }
             if (! $plan->empty) {
-                LoadProgress::announce($feed, $plan, $source, $definition, $recorder);
+                Announcement::announce($feed, $plan, $source, $definition, $recorder);
             }
             $refused = [];
             for ($whole = $plan->empty; ! $whole;) {
@@ -235,7 +236,7 @@ final class FeedRunner
         if ($why !== null && $definition->destination->landing === Landing::Append) {
             throw SystemTrouble::lasting(Reason::SourceReplaced, "{$definition->origin->table}: {$why}. What its rows hold now cannot be told from what has landed.", 'Start the feed over.');
         }
-        $feed->update(['identity' => $now->toArray()] + ($why === null ? [] : ['reload' => ['mends' => true], 'standing' => 'loading', 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)]]));
+        $feed->update(['identity' => $now->toArray()] + ($why === null ? [] : ['reload' => AskedLoad::mending()->toArray(), 'standing' => 'loading', 'gap' => (new Gap(now(), ucfirst($why)))->toArray()]));
     }
 
     /** @return bool whether the plan was read to its end */
@@ -256,9 +257,9 @@ final class FeedRunner
                     return true;
                 }
                 $receipt = $landing->land($batch, $reading, $plan->kind === 'reload');
-                $receipt === null || LoadProgress::sayEmpty($receipt->to->files, $recorder);
+                $receipt === null || Announcement::sayEmpty($receipt->to->files, $recorder);
                 $reading = $receipt === null ? $reading : 0.0;
-                LoadProgress::add($feed, $batch->rows);
+                Announcement::add($feed, $batch->rows);
                 if (SteadyClock::seconds() - $checked > 0.5) {
                     $checked = SteadyClock::seconds();
                     $this->leases->renew($lease);

@@ -11,10 +11,11 @@ use App\Runtime\Treating\AsideBook;
 use App\Runtime\Treating\Treating;
 use App\Runtime\Treating\WatchCounter;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Capture\TableIdentity;
+use Lighterman\Core\Carrying\AskedLoad;
 use Lighterman\Core\Carrying\CarriedFeed;
 use Lighterman\Core\Carrying\Carrier;
+use Lighterman\Core\Carrying\Gap;
 use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Carrying\Stage;
@@ -41,7 +42,7 @@ final class Intake
         $this->stream->changes->remove();
         DB::transaction(function () use ($log): void {
             DB::delete('DELETE FROM spool WHERE feed_id IN (SELECT id FROM feeds WHERE route_id = ? AND capture = ?)', [$log->route_id, $log->capture]);
-            DB::update("UPDATE feeds SET reload = '{\"mends\": true}', rereads = NULL, identity = NULL, progress = NULL, complete_up_to = NULL, gap = jsonb_build_object('at', now(), 'why', 'What its changes were read from was lost'), standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = ?", [$log->route_id, $log->capture]);
+            DB::update("UPDATE feeds SET reload = ?, rereads = NULL, identity = NULL, progress = NULL, complete_up_to = NULL, gap = ?, standing = CASE standing WHEN 'carried' THEN 'loading' ELSE standing END WHERE route_id = ? AND capture = ?", [json_encode(AskedLoad::mending()->toArray()), json_encode((new Gap(now(), 'What its changes were read from was lost'))->toArray()), $log->route_id, $log->capture]);
             $log->update(['anew_asked' => false, 'read_to' => null, 'standing' => 'new', 'trouble' => null]);
         });
     }
@@ -170,7 +171,7 @@ final class Intake
     {
         $carrier->isKept() || ShapeCheck::agreed($this->stream->source(), $carrier->definition);
         // Where the whole table is to be loaded again, nothing of what had landed is needed.
-        $anew = $row->reload !== null && Slice::fromArray(json_decode($row->reload, true))->isWhole();
+        $anew = $row->reload !== null && AskedLoad::fromArray(json_decode($row->reload, true))->slice->isWhole();
         $carrier->position = $this->refusals->atTarget(static fn (): Position => $landing->admit($carrier->definition->landedTable(), $carrier->feed->uid, $anew), $carrier);
         $carrier->admitted = true;
         // What waits of a feed of which nothing has landed is shown by the load that begins now.
@@ -195,7 +196,7 @@ final class Intake
         $load->mends = $load->mends || $load->asked;
         $standing = $load->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
         if ($carrier->position->phase === 'start') {
-            Feed::findOrFail($carrier->feed->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => Loads::noProgress($this->expected($carrier->definition->origin->table))]);
+            Feed::findOrFail($carrier->feed->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => Loads::noProgress($this->expected($carrier->definition->origin->table))->toArray()]);
             $this->stream->recorder->say($carrier, "First load of {$carrier->definition->origin->table} in key order, beside its changes.");
         } elseif (! $carrier->isKept() && in_array($row->standing, ['new', 'failed', 'held'], true)) {
             Feed::findOrFail($carrier->feed->id)->update(['standing' => $standing, 'trouble' => null]);

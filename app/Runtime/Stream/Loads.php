@@ -8,7 +8,10 @@ use App\Models\Feed;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Carrying\AskedLoad;
 use Lighterman\Core\Carrying\Carrier;
+use Lighterman\Core\Carrying\Gap;
+use Lighterman\Core\Carrying\LoadProgress;
 use Lighterman\Core\Carrying\Window;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Position\Position;
@@ -28,7 +31,7 @@ final readonly class Loads
             return;
         }
         $standing = $carrier->isKept() ? [] : ['standing' => 'loading'];
-        Feed::findOrFail($carrier->feed->id)->update(['reload' => ['mends' => true], 'rereads' => null, 'gap' => ['at' => now()->toIso8601String(), 'why' => ucfirst($why)], ...$standing]);
+        Feed::findOrFail($carrier->feed->id)->update(['reload' => AskedLoad::mending()->toArray(), 'rereads' => null, 'gap' => (new Gap(now(), ucfirst($why)))->toArray(), ...$standing]);
         $carrier->load->demand();
         $carrier->rereads->forget();
         $this->stream->recorder->say($carrier, ucfirst($why).', so changes may have been missed. The table is loaded again beside its changes.', 'caution');
@@ -41,19 +44,19 @@ final readonly class Loads
         $carrier->rereads->know(json_decode($row->rereads ?? '[]', true));
         $load = $carrier->load;
         // What was found out just now is not in the row yet, and comes before what somebody had asked for.
-        $asked = $load->asked ? ['mends' => true] : ($row->reload === null ? null : json_decode($row->reload, true));
+        $asked = $load->asked ? AskedLoad::mending() : ($row->reload === null ? null : AskedLoad::fromArray(json_decode($row->reload, true)));
         if ($asked === null) {
             return;
         }
-        if ($carrier->position->isLoading() && ($asked['begun'] ?? false)) {
-            $load->goesOn(Slice::fromArray($asked), $asked['mends'] ?? false);
+        if ($carrier->position->isLoading() && $asked->begun) {
+            $load->goesOn($asked->slice, $asked->mends);
 
             return;
         }
         if ($carrier->position->phase === 'start' || $landing === null || ! $carrier->admitted) {
             return;
         }
-        if ($asked['mends'] ?? false) {
+        if ($asked->mends) {
             // It may have been found out while the feed was paused.
             $row->standing !== 'carried' || $carrier->isKept() || Feed::findOrFail($carrier->feed->id)->update(['standing' => 'loading']);
             $load->asked = true;
@@ -68,21 +71,20 @@ final readonly class Loads
         $this->begin($carrier, $asked, $landing);
     }
 
-    /** @param  array<string, mixed>  $asked  as the feed's row has it */
-    private function begin(Carrier $carrier, array $asked, LandingSession $landing): void
+    private function begin(Carrier $carrier, AskedLoad $asked, LandingSession $landing): void
     {
-        $carrier->load->begin(Slice::fromArray($asked), $asked['mends'] ?? false);
+        $carrier->load->begin($asked->slice, $asked->mends);
         $carrier->window = null;
         $carrier->position = Position::logLoading((string) $carrier->position->place, null);
         $landing->noteKeys($carrier->feed->uid, $carrier->load->slice->isWhole());
-        Feed::findOrFail($carrier->feed->id)->update(['reload' => ['begun' => true] + $asked, 'progress' => self::noProgress(null)]);
+        Feed::findOrFail($carrier->feed->id)->update(['reload' => $asked->begun()->toArray(), 'progress' => self::noProgress(null)->toArray()]);
         $this->stream->recorder->say($carrier, "Loads {$carrier->load->slice} again, beside the changes.");
     }
 
-    /** @return array{rows: int, of: int|null, since: float, sinceRows: int} of a load that has just begun */
-    public static function noProgress(?int $of): array
+    /** Of a load that has just begun. */
+    public static function noProgress(?int $of): LoadProgress
     {
-        return ['rows' => 0, 'of' => $of, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => 0];
+        return new LoadProgress(0, $of, SteadyClock::micros() / 1e6, 0);
     }
 
     /**
@@ -111,12 +113,12 @@ final readonly class Loads
             return;
         }
         $feed = Feed::findOrFail($carrier->feed->id);
-        $before = $feed->progress ?? self::noProgress(null);
+        $before = $feed->loading() ?? self::noProgress(null);
         if ($window->chunk->last && $carrier->load->asked) {
             // What has to be loaded again was found out meanwhile.
             $feed->update(['progress' => null]);
         } elseif (! $window->chunk->last) {
-            $feed->update(['progress' => ['rows' => $before['rows'] + count($window->chunk->rows)] + $before]);
+            $feed->update(['progress' => $before->plus(count($window->chunk->rows))->toArray()]);
         } else {
             $whole = $carrier->load->slice->isWhole();
             $carrier->load->ended();

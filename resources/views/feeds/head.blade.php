@@ -33,7 +33,7 @@
 @endif
 @if ($gap = $feed->recentGap())
     <div class="note caution" role="alert">
-        <p class="strong">{{ $gap['why'] }}, found {{ App\Support\Say::at($gap['at']) }}: changes made before that may not have been recorded.</p>
+        <p class="strong">{{ $gap->why }}, found {{ App\Support\Say::at($gap->at) }}: changes made before that may not have been recorded.</p>
         <p>{{ $feed->reload === null ? 'The table was loaded again beside its changes' : 'The table is being loaded again beside its changes, and the feed counts as loading until it is' }}. @if (($feed->definition->body['landing'] ?? '') === 'append') What was deleted in between is not in the journal. @endif Find out who did it.</p>
     </div>
 @endif

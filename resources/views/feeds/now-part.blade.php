@@ -1,5 +1,4 @@
 @php
-    use App\Pages\Progress;
     use App\Support\Say;
     $state = $feed->state();
     $slug = str_replace(' ', '-', $state);
@@ -8,12 +7,12 @@
 @include('feeds.head', ['tab' => 'Now'])
 <div class="columns-2">
     <div class="stack">
-        @if (($feed->standing === 'loading' || $feed->bringsChanges()) && $feed->progress)
-            @php $share = ($feed->progress['of'] ?? 0) ? min(0.99, $feed->progress['rows'] / $feed->progress['of']) : null; @endphp
+        @if (($feed->standing === 'loading' || $feed->bringsChanges()) && ($load = $feed->loading()))
+            @php [$share, $now] = [$load->share(), Lighterman\Connectors\SteadyClock::micros() / 1e6]; @endphp
             <section class="sheet pad">
                 <div style="display: flex"><h2>{{ $feed->complete_up_to === null ? 'First load' : 'Load' }}</h2>@can('change')<a style="margin-left: auto" class="small" href="/feeds/{{ rawurlencode($feed->name) }}/set-up#start-over">Cancel the load…</a>@endcan</div>
                 <div class="progress-line" role="progressbar" aria-label="First load" aria-valuenow="{{ (int) (100 * $share) }}" aria-valuemin="0" aria-valuemax="100"><i style="width: {{ round(100 * ($share ?? 0), 1) }}%"></i></div>
-                <p style="margin-top: 6px">{{ Say::count($feed->progress['rows']) }} rows landed @if ($feed->progress['of']) of about {{ Say::short($feed->progress['of']) }}@endif @if ($rate = Progress::rate($feed->progress)) · {{ Say::short($rate) }} rows a second @endif @if ($left = Progress::left($feed->progress)) · about {{ $left }} @endif</p>
+                <p style="margin-top: 6px">{{ Say::count($load->rows) }} rows landed @if ($load->of) of about {{ Say::short($load->of) }}@endif @if ($rate = $load->rate($now)) · {{ Say::short($rate) }} rows a second @endif @if ($left = $load->left($now)) · about {{ Say::span($left) }} left @endif</p>
             </section>
         @endif
         @if ($feed->bringsChanges())

@@ -8,7 +8,7 @@
 @elseif ($feed->standing === 'failed')
     retry {{ $feed->due_at->lte(now()) ? 'now' : 'in '.App\Support\Say::span($feed->due_at->diffInSeconds(now(), true)) }}
 @elseif ($feed->standing === 'loading')
-    {{ App\Pages\Progress::left($feed->progress) ?? 'loading' }}
+    {{ ($left = $feed->loading()?->left(Lighterman\Connectors\SteadyClock::micros() / 1e6)) === null ? 'loading' : App\Support\Say::span($left).' left' }}
 @elseif ($feed->bringsChanges())
     continuous
 @elseif (isset($schedule['continuous_pause_seconds']))

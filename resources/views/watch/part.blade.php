@@ -25,8 +25,9 @@
                     @php
                         $state = $feed->state();
                         $behind = $feed->behind();
-                        $done = $feed->progress['rows'] ?? 0;
-                        $of = $feed->progress['of'] ?? null;
+                        $load = $feed->loading();
+                        $done = $load->rows ?? 0;
+                        $of = $load?->of;
                         $left = $of === null ? null : max(0, $of - $done);
                         $body = $feed->definition->body;
                     @endphp

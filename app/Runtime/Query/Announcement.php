@@ -8,13 +8,14 @@ use App\Models\Feed;
 use App\Support\Say;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\ReadPlan;
+use Lighterman\Core\Carrying\LoadProgress;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Shape\TableName;
 
 /** What a run says of what it reads, and how far a load has come. */
-final class LoadProgress
+final class Announcement
 {
     public static function announce(Feed $feed, ReadPlan $plan, SourceSystem $source, FeedDefinition $definition, RunRecorder $recorder): void
     {
@@ -28,10 +29,10 @@ final class LoadProgress
         if (in_array($plan->kind, ['increment', 'slice'], true) || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
             return;
         }
-        $rows = $plan->from->key === null ? 0 : ($feed->progress['rows'] ?? 0);
+        $rows = $plan->from->key === null ? 0 : ($feed->loading()->rows ?? 0);
         $feed->update([
             'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
-            'progress' => ['rows' => $rows, 'of' => $definition->origin->files === null ? self::expected($source, $definition->origin->table) : null, 'since' => SteadyClock::micros() / 1e6, 'sinceRows' => $rows],
+            'progress' => (new LoadProgress($rows, $definition->origin->files === null ? self::expected($source, $definition->origin->table) : null, SteadyClock::micros() / 1e6, $rows))->toArray(),
         ]);
     }
 
@@ -48,9 +49,7 @@ final class LoadProgress
 
     public static function add(Feed $feed, int $rows): void
     {
-        if ($feed->progress !== null) {
-            $feed->progress = ['rows' => $feed->progress['rows'] + $rows] + $feed->progress;
-        }
+        $feed->progress = $feed->loading()?->plus($rows)->toArray();
     }
 
     /**
