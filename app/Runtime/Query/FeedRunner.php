@@ -7,15 +7,12 @@ namespace App\Runtime\Query;
 use App\Models\Feed;
 use App\Models\Run;
 use App\Models\SetAside;
-use App\Runtime\Common\Backoff;
 use App\Runtime\Common\Fault;
 use App\Runtime\Common\FileJoining;
 use App\Runtime\Common\Receipts;
 use App\Runtime\Common\ShapeCheck;
-use App\Runtime\Common\ShapeMoved;
 use App\Runtime\Common\Systems;
 use App\Runtime\Common\TakenBook;
-use App\Runtime\Common\Trouble;
 use App\Runtime\Treating\AsideBook;
 use App\Runtime\Treating\Treating;
 use App\Runtime\Treating\WatchCounter;
@@ -29,6 +26,7 @@ use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Carrying\AskedLoad;
 use Lighterman\Core\Carrying\Gap;
 use Lighterman\Core\Carrying\RowDelivery;
+use Lighterman\Core\Carrying\RowTreating;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\BrokenFile;
@@ -75,7 +73,7 @@ final class FeedRunner
             if ($feed->paused_at === null && $feed->standing !== 'held') {
                 $this->carry($feed, $lease, $recorder);
             } else {
-                self::dueNext($feed, null, $feed->why);
+                (new RunEnd($feed))->dueNext(null, $feed->why);
             }
         } catch (LeaseLost $lost) {
             self::lost($lost, $recorder);
@@ -145,7 +143,7 @@ final class FeedRunner
         if ($plan->empty && ! $asked) {
             $this->lookAtCopy($feed, $definition);
             RunRecorder::empty($feed, $lease, $plan, $planning);
-            $this->completed($feed, $plan, $definition, $started);
+            (new RunEnd($feed))->completed($plan, $definition, $started);
 
             return;
         }
@@ -155,9 +153,10 @@ final class FeedRunner
                 $plan = $planned();
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
-            $treated = new TreatedLanding($delivery, $definition, new AsideBook($feed->id, $feed->definition->id, $definition), Treating::of($definition, $feed->route->source->name, $recorder->run->id), $recorder, new WatchCounter($feed->id, $definition), Treating::bounds($definition, $feed->route->target));
+            $bounds = Treating::bounds($definition, $feed->route->target);
+            $treated = new TreatedLanding($delivery, new RowTreating($definition, Treating::of($definition, $feed->route->source->name, $recorder->run->id), $bounds, new AsideBook($feed->id, $feed->definition->id, $definition), new WatchCounter($feed->id, $definition), $recorder->run->id), $recorder);
             if ($asked) {
-                $treated->again($feed->id);
+                $treated->again($feed->id, $definition, $bounds);
             }
             if (! $plan->empty) {
                 Announcement::announce($feed, $plan, $source, $definition, $recorder);
@@ -191,10 +190,10 @@ final class FeedRunner
         }
         $recorder->end($whole ? 'done' : 'paused');
         if ($whole && $oneSlice) {
-            self::loadedAgain($feed);
+            (new RunEnd($feed))->loadedAgain();
             $feed->update(['standing' => 'carried', 'progress' => null, 'trouble' => null, 'failures' => 0, 'due_at' => now(), 'why' => 'schedule']);
         } elseif ($whole) {
-            $this->completed($feed, $plan, $definition, $started);
+            (new RunEnd($feed))->completed($plan, $definition, $started);
         } else {
             // A stopping worker leaves the feed due for the next one, and a cancelled load has to be cleared away; a person's
             // pause keeps it until resumed.
@@ -305,35 +304,10 @@ final class FeedRunner
         return $now === null || $now->paused_at !== null || $now->cancel_asked;
     }
 
-    private function completed(Feed $feed, ReadPlan $plan, FeedDefinition $definition, \DateTimeImmutable $started): void
-    {
-        $loaded = $plan->kind === 'load' && ! $plan->empty;
-        self::loadedAgain($feed);
-        $feed->update(['standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0]);
-        self::dueNext($feed, $loaded ? now() : $definition->schedule->next($started, now()->toImmutable()), $loaded ? 'schedule' : null);
-    }
-
-    /** What was to be loaded again when this run began has been; what was asked for since has not. */
-    private static function loadedAgain(Feed $feed): void
-    {
-        DB::update('UPDATE feeds SET reload = NULL WHERE id = ? AND reload = ?::jsonb', [$feed->id, $feed->getRawOriginal('reload')]);
-    }
-
-    /** When the feed runs next, unless somebody has asked for a run or resumed it while this one was under way. */
-    private static function dueNext(Feed $feed, ?\DateTimeInterface $at, ?string $why): void
-    {
-        DB::table('feeds')->where('id', $feed->id)->whereRaw('due_at IS NOT DISTINCT FROM ?::timestamptz', [$feed->getRawOriginal('due_at')])->update(['due_at' => $at?->format('Y-m-d H:i:s.uP'), 'why' => $why]);
-    }
-
     private function failed(Feed $feed, Explained $trouble, ?RunRecorder $recorder): void
     {
         $this->systems->forget();
-        $held = $trouble instanceof ShapeMoved;
-        $recorder?->fail($held ? 'held' : 'failed', $trouble);
-        $failures = $feed->failures + 1;
-        $retry = $trouble->mayPass() ? now()->addSeconds(Backoff::seconds($failures)) : null;
-        $feed->update(['standing' => $held ? 'held' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $failures]);
-        self::dueNext($feed, $retry, 'retry');
+        (new RunEnd($feed))->failed($trouble, $recorder);
     }
 
     /** Forgets a load that was cancelled: what it landed is removed, if Lighterman had made the table. */

@@ -41,7 +41,6 @@ final class AsideBook implements Aside
         $this->columns = $definition->treated()->names();
     }
 
-    /** @param  int  $landed  number of the last receipt that stands in the target */
     public function begin(int $landed): void
     {
         $this->lines = [];
@@ -51,7 +50,6 @@ final class AsideBook implements Aside
         $this->waiting = $this->definition->origin->key === [] ? [] : array_fill_keys(DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->pluck('key_hash')->all(), true);
     }
 
-    /** Whether a newer version of a row may overtake one that waits. */
     public function anyWaiting(): bool
     {
         return $this->waiting !== [];
@@ -63,23 +61,11 @@ final class AsideBook implements Aside
         $this->write($apart->row, $from, $failure->step ?? '', $failure->reason ?? 'unknown', $failure->message ?? '', $apart->judging->atFailure());
     }
 
-    /**
-     * A record with a value that the target cannot hold.
-     *
-     * @param  list<string|false|null>  $row
-     */
     public function addUnwritable(array $row, Unwritable $why, ApartPlace $from): void
     {
         $this->write($why->kept($this->columns, $row), $from, Unwritable::STEP, $why->reason, $why->message);
     }
 
-    /**
-     * A line of a file, or a file, that rows could not be made of.
-     *
-     * @param  list<string>  $carried  columns of its row
-     * @param  int  $run  Lighterman's number of it
-     * @param  int  $sequence  of the receipt that it would have landed with
-     */
     public function addUnreadable(Unreadable $unreadable, array $carried, int $run, int $sequence): void
     {
         $row = array_combine($carried, $unreadable->row);
@@ -88,11 +74,6 @@ final class AsideBook implements Aside
         $this->write(array_map(static fn (string $c): ?string => $row[$c] ?? null, $this->columns), $from, $whole ? 'reading the file' : 'reading the line', $unreadable->reason, $unreadable->message(), text: $unreadable->text);
     }
 
-    /**
-     * Files that a unit takes: what waited of an earlier reading of them whole is settled with it.
-     *
-     * @param  list<FileMark>  $files
-     */
     public function taken(array $files, int $sequence): void
     {
         if ($files !== []) {
@@ -137,11 +118,6 @@ final class AsideBook implements Aside
         }
     }
 
-    /**
-     * A newer version of these rows is about to land: what waits of them must never be landed after it.
-     *
-     * @param  list<string>  $hashes
-     */
     public function overtake(array $hashes, int $sequence): void
     {
         if ($hashes !== []) {
@@ -153,11 +129,6 @@ final class AsideBook implements Aside
         }
     }
 
-    /**
-     * The latest of the waiting records with a key, as it was read.
-     *
-     * @return list<string|false|null>
-     */
     public function lastOf(string $hash): array
     {
         $this->flush();
@@ -166,7 +137,6 @@ final class AsideBook implements Aside
         return array_map(static fn (string $c): string|false|null => array_key_exists($c, $whole) ? $whole[$c] : false, $this->columns);
     }
 
-    /** Everything that waits is of an older reading of the whole table. */
     public function overtakeAll(int $sequence): void
     {
         DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '<', $sequence)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->update(['overtaken_by' => $sequence]);
@@ -177,11 +147,6 @@ final class AsideBook implements Aside
         return isset($this->waiting[$hash]);
     }
 
-    /**
-     * One text for each key of the source.
-     *
-     * @param  list<string|false|null>  $row  in the order of the carried columns
-     */
     public function hash(array $row): string
     {
         $values = [];

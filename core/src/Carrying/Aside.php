@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Carrying;
 
+use Lighterman\Core\Position\FileMark;
+use Lighterman\Core\Record\Unreadable;
 use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
 
@@ -21,6 +23,25 @@ interface Aside
      * @param  list<string|false|null>  $row
      */
     public function addUnwritable(array $row, Unwritable $why, ApartPlace $from): void;
+
+    /**
+     * A line of a file, or a file, that rows could not be made of.
+     *
+     * @param  list<string>  $carried  columns of its row
+     * @param  int  $run  Lighterman's number of it
+     * @param  int  $sequence  of the receipt that it would have landed with
+     */
+    public function addUnreadable(Unreadable $unreadable, array $carried, int $run, int $sequence): void;
+
+    /**
+     * Files that a unit takes: what waited of an earlier reading of them whole is settled with it.
+     *
+     * @param  list<FileMark>  $files
+     */
+    public function taken(array $files, int $sequence): void;
+
+    /** Everything that waits is of an older reading of the whole table. */
+    public function overtakeAll(int $sequence): void;
 
     /** Makes durable what was added. */
     public function flush(): void;

@@ -1,0 +1,223 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Carrying;
+
+use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Format\CopyText;
+use Lighterman\Core\Landing\KeyOf;
+use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Position\Position;
+use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Record\Bounds;
+use Lighterman\Core\Record\Stretch;
+use Lighterman\Core\Treatment\Apart;
+use Lighterman\Core\Treatment\Fork;
+use Lighterman\Core\Treatment\Treated;
+use Lighterman\Core\Treatment\Treater;
+
+/** Has the rows of one feed treated batch by batch, and sets aside what cannot land. */
+final class RowTreating
+{
+    private readonly LandedTable $table;
+
+    /** Number that the receipt of the unit under way will have. */
+    private int $sequence = 0;
+
+    private int $warned = 0;
+
+    /** Records that were set aside before, as far as they have been taken in again. */
+    private Treated $again;
+
+    /**
+     * @param  Treater|null  $treater  null for nothing to be done to them
+     * @param  int  $run  Lighterman's number of it
+     */
+    public function __construct(private readonly FeedDefinition $definition, private readonly ?Treater $treater, private readonly Bounds $bounds, private readonly Aside $aside, private readonly Watched $watch, private readonly int $run)
+    {
+        $this->table = $definition->landedTable();
+        $this->again = new Treated;
+    }
+
+    /**
+     * Goes on from what stands in the target.
+     *
+     * @param  int  $landed  number of the last receipt there
+     */
+    public function begin(int $landed): void
+    {
+        $this->sequence = $landed + 1;
+        $this->aside->begin($landed);
+        $this->watch->forget();
+        $this->warned = 0;
+        $this->treater?->begin();
+    }
+
+    public function sequence(): int
+    {
+        return $this->sequence;
+    }
+
+    public function warned(): int
+    {
+        return $this->warned;
+    }
+
+    /** Queries that lookups have taken so far; null where nothing is looked up. */
+    public function lookups(): ?int
+    {
+        return $this->treater?->queries();
+    }
+
+    /** What was treated has landed. */
+    public function landedAs(int $sequence): void
+    {
+        $this->sequence = $sequence + 1;
+        $this->warned = 0;
+        $this->watch->flush();
+        $this->treater?->begin();
+    }
+
+    /**
+     * What lands of a batch. What does not is written down before it is given back.
+     *
+     * @param  bool  $whole  whether the whole table is being read anew
+     */
+    public function treat(Batch $batch, bool $whole): Batch
+    {
+        $stretch = $batch->stretch;
+        if ($this->aside->anyWaiting() && $this->definition->destination->landing === Landing::Upsert) {
+            $this->overtake($batch);
+        }
+        if ($whole && $stretch->closes && $this->definition->destination->landing === Landing::Replace) {
+            $this->aside->overtakeAll($this->sequence);
+        }
+        foreach ($batch->unreadable as $unreadable) {
+            $this->aside->addUnreadable($unreadable, $batch->shape->names(), $this->run, $this->sequence);
+        }
+        $this->aside->flush();
+        if ($stretch->closes) {
+            $this->aside->taken($stretch->to->files, $this->sequence);
+        }
+
+        return $this->treated($batch);
+    }
+
+    private function treated(Batch $batch): Batch
+    {
+        [$encoded, $unwritable] = $this->bounds->suspects($batch->encoded) ? $this->writable($batch) : [$batch->encoded, 0];
+        if ($this->treater === null) {
+            return $batch->unreadable === [] && $unwritable === 0 ? $batch : $batch->treated($batch->shape, $encoded, 0, $unwritable);
+        }
+        $treated = $this->treater->block($encoded);
+        foreach ($treated->apart as $apart) {
+            $this->aside->add($apart, $this->place($batch));
+        }
+        $this->aside->flush();
+        $this->warned += $treated->warned;
+        $this->watch->add($treated->landing(), $treated);
+
+        return $batch->treated($this->table->shape, $treated->own(), $treated->dropped, count($treated->apart) + $unwritable, $this->forked($treated), $this->gone($treated));
+    }
+
+    /**
+     * Sets records aside with values that the target cannot hold.
+     *
+     * @return array{string, int} the lines that are left, and how many are not
+     */
+    private function writable(Batch $batch): array
+    {
+        $left = [];
+        $apart = 0;
+        foreach (explode("\n", substr($batch->encoded, 0, -1)) as $line) {
+            $row = $this->bounds->suspects($line) ? CopyText::row($line) : [];
+            $fault = $this->bounds->fault($row);
+            if ($fault === null) {
+                $left[] = $line;
+
+                continue;
+            }
+            $apart++;
+            $this->aside->addUnwritable($row, $fault, $this->place($batch));
+        }
+        $this->aside->flush();
+
+        return [$left === [] ? '' : implode("\n", $left)."\n", $apart];
+    }
+
+    private function place(Batch $batch): ApartPlace
+    {
+        return new ApartPlace($this->run, $this->sequence, (string) $batch->stretch->to);
+    }
+
+    /** @return array<string, string> lines by the name of the fork that takes them */
+    private function forked(Treated $treated): array
+    {
+        $forked = [];
+        foreach (array_keys($this->table->forks->tables) as $n => $name) {
+            $forked[$name] = $treated->landed[$n] ?? '';
+        }
+
+        return array_filter($forked, static fn (string $lines): bool => $lines !== '');
+    }
+
+    /** Keys of the records that a choice keeps out, since they take no fork: what landed of them before has to go. */
+    private function gone(Treated $treated): string
+    {
+        $dropped = $treated->landed[Fork::DROPPED] ?? '';
+        if ($dropped === '' || $this->definition->destination->landing !== Landing::Upsert) {
+            return '';
+        }
+        $key = KeyOf::columns($this->table->shape->names(), $this->table->key);
+
+        return implode('', array_map(static function (string $line) use ($key): string {
+            $fields = explode("\t", $line);
+
+            return implode("\t", array_map(static fn (int $at): string => $fields[$at], $key->places))."\n";
+        }, explode("\n", substr($dropped, 0, -1))));
+    }
+
+    /** Notes which waiting records have a newer version in this batch. */
+    private function overtake(Batch $batch): void
+    {
+        $hashes = [];
+        foreach ($batch->decoded() as $row) {
+            $hash = $this->aside->hash($row);
+            if ($this->aside->isWaiting($hash)) {
+                $hashes[$hash] = $hash;
+            }
+        }
+        $this->aside->overtake(array_values($hashes), $this->sequence);
+    }
+
+    /**
+     * Takes in a record that was set aside before.
+     *
+     * @param  list<string|false|null>  $raw  as it was read
+     * @return Apart|bool why it fails again, or whether it will land
+     */
+    public function again(array $raw): Apart|bool
+    {
+        $treated = $this->again;
+        $apart = count($treated->apart);
+        $row = $this->treater === null ? $raw : $this->treater->row($raw, $treated);
+        $came = $row ?? $this->treater?->left;
+        if ($came !== null) {
+            $fork = $this->treater->took ?? Fork::OWN;
+            $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::record($came);
+        }
+
+        return $row !== null ?: $treated->apart[$apart] ?? false;
+    }
+
+    /** What was taken in again, beside where the feed stands. */
+    public function takenAgain(Position $at): Batch
+    {
+        [$treated, $this->again] = [$this->again, new Treated];
+        $this->watch->add($treated->landing(), $treated);
+
+        return new Batch($this->table->shape, $treated->own(), new Stretch($at, $at, null, true), $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated));
+    }
+}
