@@ -6,6 +6,7 @@ namespace App\Feeds;
 
 use JsonException;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Treatment\Step\Steps;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use Opis\JsonSchema\Errors\ValidationError;
 use Opis\JsonSchema\Validator;
@@ -20,11 +21,13 @@ final readonly class DefinitionFile
     {
     }
 
-    /** The JSON Schema of such a file, with what connectors and captures say of themselves. */
+    /** The JSON Schema of such a file, with what captures and steps say of themselves. */
     public static function schema(): \stdClass
     {
         $schema = json_decode((string) file_get_contents(resource_path('schema/route.json')), false, 64, JSON_THROW_ON_ERROR);
         $schema->{'$defs'}->capture = (object) ['enum' => array_column(Capture::cases(), 'value')];
+
+        $schema->{'$defs'}->step->properties = json_decode(json_encode(Steps::schema(), JSON_THROW_ON_ERROR), false);
 
         return $schema;
     }

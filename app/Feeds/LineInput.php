@@ -11,15 +11,13 @@ use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Line;
-use Lighterman\Core\Treatment\Step\Lookup;
+use Lighterman\Core\Treatment\Step\AsksTable;
+use Lighterman\Core\Treatment\Step\Steps;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Reads the forms of the column sheet and of the checks. */
 final class LineInput
 {
-    /** What a step of each kind begins as. */
-    private const NEW = ['mask' => ['mask' => 'keep_last'], 'convert' => ['convert' => 'text'], 'derive' => ['derive' => 'value'], 'pick' => ['pick' => 'name']];
-
     /** @throws InvalidTreatment */
     public static function line(Request $request, Line $was): Line
     {
@@ -29,12 +27,9 @@ final class LineInput
                 $steps[] = self::step((array) $step);
             }
         }
-        if (isset(self::NEW[$request->input('add')])) {
-            $steps[] = self::NEW[$request->input('add')];
-        }
-
-        if ($request->input('add') === 'lookup') {
-            $steps[] = ['lookup' => Lookup::UNSAID, 'system' => (string) System::orderBy('name')->value('name'), 'match' => Lookup::UNSAID, 'take' => Lookup::UNSAID];
+        $added = Steps::named((string) $request->input('add'));
+        if ($added !== null && ($begins = $added::begins()) !== null) {
+            $steps[] = $begins + (is_subclass_of($added, AsksTable::class) ? ['system' => (string) System::orderBy('name')->value('name')] : []);
         }
 
         return Line::fromArray(['from' => $was->from, 'as' => trim((string) $request->input('as')), 'drop' => $request->boolean('drop'), 'steps' => $steps]);
@@ -43,42 +38,38 @@ final class LineInput
     /**
      * @param  array<string, mixed>  $typed
      * @return array<string, mixed>
+     *
+     * @throws InvalidTreatment
      */
     private static function step(array $typed): array
     {
-        $text = static fn (string $k): string => trim((string) ($typed[$k] ?? ''));
-        $words = static fn (string $k): array => self::list($text($k));
+        $do = is_string($typed['do'] ?? null) ? $typed['do'] : '';
+        $step = Steps::named($do) ?? throw InvalidTreatment::of("There is no step \"{$do}\".");
+        $said = $step::typed($typed);
 
-        return match ($text('do')) {
-            'mask' => ['mask' => $text('mask'), 'text' => (string) ($typed['text'] ?? ''), 'keep' => (int) $text('keep'), 'key' => $text('key') ?: 'default'],
-            'convert' => ['convert' => $text('convert'), 'format' => $text('format'), 'decimal' => $text('decimal') ?: '.', 'thousands' => (string) ($typed['thousands'] ?? ''), 'true' => $words('true'), 'false' => $words('false'), 'zone' => $text('zone') ?: 'UTC', 'else' => $text('else') ?: 'fail', 'use' => $text('use')],
-            'derive' => ['derive' => $text('derive')] + ($text('type') === '' ? [] : ['type' => $text('type')]),
-            'pick' => ['pick' => $text('pick')],
-            'rest' => ['rest_without' => $words('rest_without')],
-            'lookup' => self::lookup($text),
-            default => ['stamp' => $text('stamp')],
-        };
+        return is_subclass_of($step, AsksTable::class) ? self::withTypes($step, $said) : $said;
     }
 
     /**
-     * The types of both columns are those that the table has now.
+     * The types of another table's columns are those that it has now.
      *
-     * @param  callable(string): string  $text
+     * @param  class-string<AsksTable>  $step
+     * @param  array<string, mixed>  $said
      * @return array<string, mixed>
      *
      * @throws InvalidTreatment if there is no such table or column
      */
-    private static function lookup(callable $text): array
+    private static function withTypes(string $step, array $said): array
     {
-        $system = System::where('name', $text('system'))->first() ?? throw InvalidTreatment::of("There is no system \"{$text('system')}\". There are ".System::orderBy('name')->pluck('name')->implode(', ').'.');
+        $table = (string) $said[$step::tableKey()];
+        $system = System::where('name', $said['system'])->first() ?? throw InvalidTreatment::of("There is no system \"{$said['system']}\". There are ".System::orderBy('name')->pluck('name')->implode(', ').'.');
         try {
-            $shape = app(Systems::class)->source($system)->shape(TableName::parse($text('lookup')));
+            $shape = app(Systems::class)->source($system)->shape(TableName::parse($table));
         } catch (SystemTrouble $trouble) {
             throw InvalidTreatment::of($trouble->getMessage());
         }
-        $said = ['lookup' => $text('lookup'), 'system' => $system->name, 'match' => $text('match'), 'take' => $text('take'), 'age' => (int) round((float) $text('age_minutes') * 60), 'else' => $text('else') ?: 'fail', 'use' => $text('use')];
-        foreach (['match' => 'match_type', 'take' => 'type'] as $column => $type) {
-            $known = $shape->column($said[$column]) ?? throw InvalidTreatment::of("{$system->name}.{$text('lookup')} has no column \"{$said[$column]}\". It has ".implode(', ', $shape->names()).'.');
+        foreach ($step::typeKeys() as $column => $type) {
+            $known = $shape->column((string) $said[$column]) ?? throw InvalidTreatment::of("{$system->name}.{$table} has no column \"{$said[$column]}\". It has ".implode(', ', $shape->names()).'.');
             $said[$type] = in_array($known->type->kind, Type::writable(), true) ? (string) $known->type : 'text';
         }
 

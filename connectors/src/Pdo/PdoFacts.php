@@ -71,7 +71,7 @@ final readonly class PdoFacts
             $name = $this->spelling->name($column->name);
             $wanted[] = "count(*) - count({$name}) AS nulls{$i}";
             if ($column->type->kind->isMoment()) {
-                $wanted[] = "coalesce(sum({$name} > {$this->now}), 0) AS ahead{$i}";
+                $wanted[] = "coalesce(sum(CASE WHEN {$name} > {$this->now} THEN 1 ELSE 0 END), 0) AS ahead{$i}";
             }
         }
 
@@ -90,7 +90,7 @@ final readonly class PdoFacts
         foreach ($moments as $i => $a) {
             foreach ($moments as $j => $b) {
                 if ($i !== $j) {
-                    $wanted["{$i} {$j}"] = 'coalesce(sum('.$this->spelling->name($b->name).' > '.$this->spelling->name($a->name)."), 0) AS o{$i}_{$j}";
+                    $wanted["{$i} {$j}"] = 'coalesce(sum(CASE WHEN '.$this->spelling->name($b->name).' > '.$this->spelling->name($a->name)." THEN 1 ELSE 0 END), 0) AS o{$i}_{$j}";
                 }
             }
         }

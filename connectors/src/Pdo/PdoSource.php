@@ -125,7 +125,7 @@ abstract class PdoSource implements SourceSystem
     public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, ?TakenFiles $taken = null): ReadPlan
     {
         return Planner::plan($definition, $from, $note, $this->moment($definition), fn (Window $window): bool => $this->connection->value(
-            'SELECT EXISTS (SELECT 1 FROM '.$this->spelling->table($definition->origin->table).' WHERE '.(new Conditions($this->spelling, $definition))->window($window).')',
+            'SELECT CASE WHEN EXISTS (SELECT 1 FROM '.$this->spelling->table($definition->origin->table).' WHERE '.(new Conditions($this->spelling, $definition))->window($window).') THEN 1 ELSE 0 END',
         ) === '1');
     }
 

@@ -4,13 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment;
 
-use Lighterman\Core\Treatment\Step\Convert;
-use Lighterman\Core\Treatment\Step\Derive;
-use Lighterman\Core\Treatment\Step\Lookup;
-use Lighterman\Core\Treatment\Step\Mask;
-use Lighterman\Core\Treatment\Step\Pick;
-use Lighterman\Core\Treatment\Step\Stamp;
 use Lighterman\Core\Treatment\Step\Step;
+use Lighterman\Core\Treatment\Step\Steps;
 use Lighterman\Core\Treatment\Value\InvalidStep;
 
 /** One line of the column sheet: where a value comes from, what is done to it in order, and what it lands as. */
@@ -32,7 +27,7 @@ final readonly class Line
         if (strlen($this->name()) > 63 || str_contains($this->name(), "\0")) {
             throw InvalidTreatment::of("\"{$this->name()}\" is longer than the 63 bytes a column's name may have.");
         }
-        if ($from === null && ! ($steps[0] ?? null) instanceof Derive && ! ($steps[0] ?? null) instanceof Stamp) {
+        if ($from === null && ! (($steps[0] ?? null)?->makes() ?? false)) {
             throw InvalidTreatment::of("{$this->name()} comes from no source column, so it has to begin with a derivation or a stamp.");
         }
     }
@@ -91,30 +86,9 @@ final readonly class Line
     {
         $text = static fn (string $k): ?string => isset($data[$k]) && is_string($data[$k]) && $data[$k] !== '' ? $data[$k] : null;
         try {
-            return new self($text('from'), $text('as') === $text('from') ? null : $text('as'), array_values(array_map(self::step(...), (array) ($data['steps'] ?? []))), (bool) ($data['drop'] ?? false));
+            return new self($text('from'), $text('as') === $text('from') ? null : $text('as'), array_values(array_map(Steps::of(...), (array) ($data['steps'] ?? []))), (bool) ($data['drop'] ?? false));
         } catch (InvalidStep $e) {
             throw InvalidTreatment::of(($text('as') ?? $text('from') ?? 'a new column').": {$e->getMessage()}");
         }
-    }
-
-    /**
-     * @throws InvalidStep
-     */
-    public static function step(mixed $data): Step
-    {
-        if (! is_array($data)) {
-            throw InvalidStep::because('A step is an object, such as { "mask": "keep_last" }.');
-        }
-
-        return match (true) {
-            isset($data['mask']) => new Mask((string) $data['mask'], (string) ($data['text'] ?? ''), (int) ($data['keep'] ?? 4), (string) ($data['key'] ?? 'default')),
-            isset($data['convert']) => Convert::fromArray($data),
-            isset($data['derive']) => Derive::fromArray($data),
-            isset($data['lookup']) => Lookup::fromArray($data),
-            isset($data['pick']) && $data['pick'] !== '' => new Pick((string) $data['pick']),
-            isset($data['rest_without']) => new Pick('', array_values(array_map(static fn (mixed $n): string => (string) $n, (array) $data['rest_without']))),
-            isset($data['stamp']) => new Stamp((string) $data['stamp']),
-            default => throw InvalidStep::because('A step is one of mask, convert, derive, pick, rest_without, lookup and stamp.'),
-        };
     }
 }

@@ -12,6 +12,8 @@ use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\PersonalData;
 use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
+use Lighterman\Core\Treatment\Step\Pick;
+use Lighterman\Core\Treatment\Step\Steps;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\DataProvider;
@@ -180,5 +182,26 @@ final class StepTest extends TestCase
         self::assertSame('birth date', PersonalData::find(new Column('date_of_birth', Type::parse('date')), ['1987-04-23'], 'growers')['what'] ?? null);
         self::assertNull(PersonalData::find(new Column('joined_on', Type::parse('date')), ['1987-04-23'], 'growers'));
         self::assertNull(PersonalData::find(new Column('name', Type::parse('text')), ['Amber Foxtail', 'Crimson Pippin'], 'varieties'));
+    }
+
+    #[Test]
+    public function every_step_says_of_itself_what_others_ask(): void
+    {
+        $typed = ['mask' => 'keep_last', 'keep' => ' 3 ', 'convert' => 'int32', 'thousands' => '.', 'decimal' => ',', 'true' => 'yes, ja', 'derive' => 'value', 'pick' => 'a.b', 'lookup' => 'public.growers', 'system' => 'gate', 'match' => 'id', 'take' => 'name', 'age_minutes' => '0.5', 'stamp' => 'run'];
+        foreach (Steps::all() as $step) {
+            self::assertSame($step, Steps::named($step::name()));
+            $said = $step::typed($typed);
+            self::assertSame([], array_diff(array_keys($said), array_keys($step::schema())), "{$step::name()}: its schema knows what is typed");
+            $made = Steps::of($said);
+            self::assertInstanceOf($step, $made);
+            self::assertSame([], array_diff(array_keys($made->toArray()), array_keys($step::schema())));
+            self::assertEquals($made, Steps::of($made->toArray()));
+            self::assertTrue($step::begins() === null || Steps::of($step::begins() + ['system' => 'gate']) instanceof $step);
+        }
+        self::assertEquals(new Pick('', ['a', 'b']), Steps::of(Pick::typed(['rest_without' => 'a, b'])));
+        self::assertEquals(new Pick(''), Steps::of(Pick::typed(['rest_without' => null])), 'a field that was emptied is still there');
+        self::assertNull(Steps::named('paint'));
+        $this->expectExceptionMessage('A step is one of mask, convert, derive, pick, lookup, stamp.');
+        Steps::of(['paint' => 'green']);
     }
 }

@@ -39,6 +39,51 @@ final readonly class Convert implements Step
         }
     }
 
+    public static function name(): string
+    {
+        return 'convert';
+    }
+
+    public static function word(): string
+    {
+        return 'Convert';
+    }
+
+    public static function reads(array $data): bool
+    {
+        return isset($data['convert']);
+    }
+
+    public function makes(): bool
+    {
+        return false;
+    }
+
+    public static function typed(array $typed): array
+    {
+        $t = new Typed($typed);
+
+        return ['convert' => $t->text('convert'), 'format' => $t->text('format'), 'decimal' => $t->text('decimal') ?: '.', 'thousands' => $t->exactly('thousands'), 'true' => $t->words('true'), 'false' => $t->words('false'), 'zone' => $t->text('zone') ?: 'UTC', 'else' => $t->text('else') ?: 'fail', 'use' => $t->text('use')];
+    }
+
+    public static function begins(): array
+    {
+        return ['convert' => 'text'];
+    }
+
+    public static function schema(): array
+    {
+        return [
+            'convert' => ['type' => 'string', 'description' => 'A type, such as decimal(9,2)'],
+            'format' => ['type' => 'string', 'description' => "Of dates in text, in the letters of Unicode's date patterns"],
+            'decimal' => ['type' => 'string'],
+            'thousands' => ['type' => 'string'],
+            'true' => ['type' => 'array', 'items' => ['type' => 'string']],
+            'false' => ['type' => 'array', 'items' => ['type' => 'string']],
+            'zone' => ['type' => 'string'],
+        ] + Instead::schema();
+    }
+
     public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         $type ??= Type::of(TypeKind::Text);

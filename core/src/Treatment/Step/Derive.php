@@ -17,6 +17,43 @@ final readonly class Derive implements Step
     {
     }
 
+    public static function name(): string
+    {
+        return 'derive';
+    }
+
+    public static function word(): string
+    {
+        return 'Derive';
+    }
+
+    public static function reads(array $data): bool
+    {
+        return isset($data['derive']);
+    }
+
+    public function makes(): bool
+    {
+        return true;
+    }
+
+    public static function typed(array $typed): array
+    {
+        $t = new Typed($typed);
+
+        return ['derive' => $t->text('derive')] + ($t->text('type') === '' ? [] : ['type' => $t->text('type')]);
+    }
+
+    public static function begins(): array
+    {
+        return ['derive' => 'value'];
+    }
+
+    public static function schema(): array
+    {
+        return ['derive' => ['type' => 'string', 'description' => 'An expression'], 'type' => ['type' => 'string']];
+    }
+
     public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         $piece = Compiler::compile($this->expression, $to->scopeFor($variable, $type));

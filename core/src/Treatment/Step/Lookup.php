@@ -13,7 +13,7 @@ use Lighterman\Core\Treatment\Value\InvalidStep;
 use Lighterman\Core\Treatment\Value\Sought;
 
 /** Puts in the place of a value what another table has for it. */
-final readonly class Lookup implements Step
+final readonly class Lookup implements AsksTable
 {
     /** Stands for a table, or column, that is not said yet. */
     public const UNSAID = '?';
@@ -32,6 +32,61 @@ final readonly class Lookup implements Step
         if ($age < 1 || $age > 604_800) {
             throw InvalidStep::because("An answer cannot be good for {$age} seconds; between 1 second and a week it can.");
         }
+    }
+
+    public static function name(): string
+    {
+        return 'lookup';
+    }
+
+    public static function word(): string
+    {
+        return 'Look up';
+    }
+
+    public static function reads(array $data): bool
+    {
+        return isset($data['lookup']);
+    }
+
+    public function makes(): bool
+    {
+        return false;
+    }
+
+    public static function typed(array $typed): array
+    {
+        $t = new Typed($typed);
+
+        return ['lookup' => $t->text('lookup'), 'system' => $t->text('system'), 'match' => $t->text('match'), 'take' => $t->text('take'), 'age' => (int) round((float) $t->text('age_minutes') * 60), 'else' => $t->text('else') ?: 'fail', 'use' => $t->text('use')];
+    }
+
+    public static function begins(): array
+    {
+        return ['lookup' => self::UNSAID, 'match' => self::UNSAID, 'take' => self::UNSAID];
+    }
+
+    public static function schema(): array
+    {
+        return [
+            'lookup' => ['type' => 'string', 'description' => 'schema.table to look the value up in'],
+            'system' => ['type' => 'string', 'description' => 'The system that table is in'],
+            'match' => ['type' => 'string', 'description' => 'Its column that the value is looked for in'],
+            'take' => ['type' => 'string', 'description' => 'Its column that the result is taken from'],
+            'match_type' => ['type' => 'string', 'description' => 'Type of the matched column; text where it is left out'],
+            'type' => ['type' => 'string'],
+            'age' => ['type' => 'integer', 'minimum' => 1, 'maximum' => 604800, 'description' => 'Seconds for which an answer is good'],
+        ] + Instead::schema();
+    }
+
+    public static function tableKey(): string
+    {
+        return 'lookup';
+    }
+
+    public static function typeKeys(): array
+    {
+        return ['match' => 'match_type', 'take' => 'type'];
     }
 
     public function emit(RowCode $to, string $variable, ?Type $type): Type

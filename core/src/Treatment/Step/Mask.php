@@ -35,6 +35,53 @@ final readonly class Mask implements Step
         }
     }
 
+    public static function name(): string
+    {
+        return 'mask';
+    }
+
+    public static function word(): string
+    {
+        return 'Mask';
+    }
+
+    public static function reads(array $data): bool
+    {
+        return isset($data['mask']);
+    }
+
+    public function makes(): bool
+    {
+        return false;
+    }
+
+    public static function fromArray(array $data): self
+    {
+        return new self((string) $data['mask'], (string) ($data['text'] ?? ''), (int) ($data['keep'] ?? 4), (string) ($data['key'] ?? 'default'));
+    }
+
+    public static function typed(array $typed): array
+    {
+        $t = new Typed($typed);
+
+        return ['mask' => $t->text('mask'), 'text' => $t->exactly('text'), 'keep' => (int) $t->text('keep'), 'key' => $t->text('key') ?: 'default'];
+    }
+
+    public static function begins(): array
+    {
+        return ['mask' => 'keep_last'];
+    }
+
+    public static function schema(): array
+    {
+        return [
+            'mask' => ['enum' => self::WAYS],
+            'text' => ['type' => 'string'],
+            'keep' => ['type' => 'integer', 'minimum' => 0, 'maximum' => 100],
+            'key' => ['type' => 'string', 'description' => 'Name of the key of a keyed hash; the key itself is kept by Lighterman'],
+        ];
+    }
+
     public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         $type ??= Type::of(TypeKind::Text);

@@ -19,6 +19,48 @@ final readonly class Pick implements Step
     {
     }
 
+    public static function name(): string
+    {
+        return 'pick';
+    }
+
+    public static function word(): string
+    {
+        return 'Flatten';
+    }
+
+    public static function reads(array $data): bool
+    {
+        return (isset($data['pick']) && $data['pick'] !== '') || isset($data['rest_without']);
+    }
+
+    public function makes(): bool
+    {
+        return false;
+    }
+
+    public static function fromArray(array $data): self
+    {
+        return isset($data['rest_without']) ? new self('', array_values(array_map(static fn (mixed $n): string => (string) $n, (array) $data['rest_without']))) : new self((string) $data['pick']);
+    }
+
+    public static function typed(array $typed): array
+    {
+        $t = new Typed($typed);
+
+        return $t->has('rest_without') ? ['rest_without' => $t->words('rest_without')] : ['pick' => $t->text('pick')];
+    }
+
+    public static function begins(): array
+    {
+        return ['pick' => 'name'];
+    }
+
+    public static function schema(): array
+    {
+        return ['pick' => ['type' => 'string', 'description' => 'A path in a nested value'], 'rest_without' => ['type' => 'array', 'items' => ['type' => 'string']]];
+    }
+
     public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         if ($type !== null && ! $type->kind->isText() && ! in_array($type->kind, [TypeKind::Json, TypeKind::JsonBinary], true)) {

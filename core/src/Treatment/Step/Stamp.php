@@ -20,6 +20,46 @@ final readonly class Stamp implements Step
         }
     }
 
+    public static function name(): string
+    {
+        return 'stamp';
+    }
+
+    public static function word(): string
+    {
+        return 'Stamp';
+    }
+
+    public static function reads(array $data): bool
+    {
+        return isset($data['stamp']);
+    }
+
+    public function makes(): bool
+    {
+        return true;
+    }
+
+    public static function fromArray(array $data): self
+    {
+        return new self((string) $data['stamp']);
+    }
+
+    public static function typed(array $typed): array
+    {
+        return ['stamp' => (new Typed($typed))->text('stamp')];
+    }
+
+    public static function begins(): ?array
+    {
+        return null;
+    }
+
+    public static function schema(): array
+    {
+        return ['stamp' => ['enum' => array_keys(self::WHAT)]];
+    }
+
     public function emit(RowCode $to, string $variable, ?Type $type): Type
     {
         $to->statement("{$variable} = \$stamps['{$this->what}'];");

@@ -22,6 +22,43 @@ interface Step
      */
     public function emit(RowCode $to, string $variable, ?Type $type): Type;
 
+    /** How it is told from other steps: its fields are those of the template of this name. */
+    public static function name(): string;
+
+    /** As buttons and headings have it. */
+    public static function word(): string;
+
+    /**
+     * Whether what a definition says is a step of this kind.
+     *
+     * @param  array<array-key, mixed>  $data
+     */
+    public static function reads(array $data): bool;
+
+    /**
+     * @param  array<string, mixed>  $data  as toArray() gives it
+     *
+     * @throws InvalidStep
+     */
+    public static function fromArray(array $data): self;
+
+    /**
+     * What a definition says, of what was typed into its fields.
+     *
+     * @param  array<string, mixed>  $typed
+     * @return array<string, mixed>
+     */
+    public static function typed(array $typed): array;
+
+    /** @return array<string, mixed>|null what one begins as that is added to a column; null where none is */
+    public static function begins(): ?array;
+
+    /** @return array<string, array<string, mixed>> JSON Schema of what a definition says, by key */
+    public static function schema(): array;
+
+    /** Whether it makes a value where there was none. */
+    public function makes(): bool;
+
     /** Whether nothing that could be read from the value before is left after it. */
     public function masks(): bool;
 

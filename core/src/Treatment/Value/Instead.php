@@ -46,6 +46,12 @@ final readonly class Instead
         };
     }
 
+    /** @return array<string, array<string, mixed>> JSON Schema of what a definition says of it, by key */
+    public static function schema(): array
+    {
+        return ['else' => ['enum' => ['fail', 'null', 'use']], 'use' => ['type' => 'string']];
+    }
+
     /** @return array<string, string> only what is set */
     public function toArray(): array
     {

@@ -1,0 +1,2 @@
+<div class="field"><label for="s{{ $i }}-derive">Computed as</label><textarea class="textarea" id="s{{ $i }}-derive" name="steps[{{ $i }}][derive]" rows="3" spellcheck="false">{{ $step->expression }}</textarea>@if ($of->from !== null)<p class="hint"><code>value</code> is the column's own value.</p>@endif</div>
+<div class="field"><label for="s{{ $i }}-dtype">Type</label><input class="input mono" id="s{{ $i }}-dtype" name="steps[{{ $i }}][type]" value="{{ $step->to }}" placeholder="what the expression gives" list="types"></div>

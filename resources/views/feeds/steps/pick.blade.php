@@ -1,0 +1,2 @@
+@if ($step->path === '')<div class="field"><label for="s{{ $i }}-rest">The rest, without</label><input class="input mono" id="s{{ $i }}-rest" name="steps[{{ $i }}][rest_without]" value="{{ implode(', ', $step->except) }}"></div>
+@else<div class="field"><label for="s{{ $i }}-pick">Path in the nested value</label><input class="input mono" id="s{{ $i }}-pick" name="steps[{{ $i }}][pick]" value="{{ $step->path }}"></div>@endif
