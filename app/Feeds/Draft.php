@@ -102,7 +102,7 @@ final class Draft
         $found = $facts->files?->reading;
 
         // Where rows are kept by key, a file taken again does no harm.
-        return $found === null || isset($said['changed']) || $landing !== Landing::Upsert ? $found : FileReading::fromArray(['changed' => 'again'] + $found->toArray());
+        return $found === null || isset($said['changed']) || ! $landing->merges() ? $found : FileReading::fromArray(['changed' => 'again'] + $found->toArray());
     }
 
     /** A name no feed has yet: the table's, or with the source's before it, or with a number. */

@@ -19,7 +19,6 @@ use Lighterman\Core\Carrying\AskedLoad;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\SliceCheck;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use Lighterman\Core\Trouble\Reason;
@@ -132,9 +131,9 @@ final class FeedBook
         $why = match (true) {
             ! $definition->kind()->loadsAgain() => ['files are taken again one by one, on its page Files', 'Have them taken again there, or start the feed over.'],
             $feed->complete_up_to === null && ! $lost => ['its first load has not come to its end', 'Wait for it, or start over.'],
-            $definition->destination->landing === Landing::Append && ! $slice->isWhole() => ['landing append would add the rows once more', 'Repair what landed by landing upsert or versions, or load the whole table again.'],
-            $definition->destination->landing === Landing::Append && ! $feed->bringsChanges() && ! $lost => ['landing append would add every row once more', 'Start the feed over.'],
-            $definition->destination->landing === Landing::Replace && ! $slice->isWhole() => ['landing replace swaps the whole table', 'Load the whole table again.'],
+            $definition->destination->landing->adds() && ! $slice->isWhole() => ['landing append would add the rows once more', 'Repair what landed by landing upsert or versions, or load the whole table again.'],
+            $definition->destination->landing->adds() && ! $feed->bringsChanges() && ! $lost => ['landing append would add every row once more', 'Start the feed over.'],
+            $definition->destination->landing->swaps() && ! $slice->isWhole() => ['landing replace swaps the whole table', 'Load the whole table again.'],
             default => null,
         };
         if ($why !== null) {
@@ -178,7 +177,7 @@ final class FeedBook
         $before = $feed->definition->parsed()->carried();
         $moved = array_filter($definition->carried()->columns, static fn (Column $c): bool => ($was = $before->column($c->name)) === null || ! $was->type->equals($c->type));
         // Of a first load, what was read before has to be read again too.
-        $again = $moved !== [] && $definition->destination->landing !== Landing::Append && $feed->stands()->phase !== 'start' && $definition->origin->files === null;
+        $again = $moved !== [] && ! $definition->destination->landing->adds() && $feed->stands()->phase !== 'start' && $definition->origin->files === null;
         self::change($feed, $definition);
         $again && self::each([$feed], 'agreed to a new shape of', static fn (): array => ['reload' => AskedLoad::mending()->toArray()]);
         self::resume([$feed->refresh()]);

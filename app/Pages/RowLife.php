@@ -27,7 +27,7 @@ final readonly class RowLife
     /** Whether the feed's landing keeps what a row was before. */
     public static function isKept(FeedDefinition $definition): bool
     {
-        return $definition->kind()->bringsChanges() && in_array($definition->destination->landing, [Landing::Append, Landing::Versions], true);
+        return $definition->kind()->bringsChanges() && $definition->destination->landing->keepsPast();
     }
 
     /** @param  array<string, string>  $key */

@@ -114,7 +114,7 @@ final class LayoutTest extends TestCase
     #[Test]
     public function nobody_asks_which_capture_it_is(): void
     {
-        $asking = '/Capture::(?:Log|Trigger|Watermark|Reload|Files)\b|capture(?:->value)?\s*(?:===|!==|==|!=)\s*[\'"]|[\'"](?:log|trigger|watermark)[\'"]\s*(?:===|!==)/';
+        $asking = '/Capture::(?:Log|Trigger|Watermark|Reload|Files)\b|capture(?:->value)?\s*(?:===|!==|==|!=)\s*[\'"]|[\'"](?:log|trigger|watermark)[\'"]\s*(?:===|!==)|\[[\'"](?:log|trigger)[\'"], [\'"](?:log|trigger)[\'"]/';
         self::assertMatchesRegularExpression($asking, "@if (\$definition->origin->capture->value === 'watermark')");
         $found = [];
         foreach (['app', 'core/src', 'resources'] as $folder) {
@@ -124,6 +124,19 @@ final class LayoutTest extends TestCase
                 if (! str_starts_with($path, 'core/src/Capture/') && $path !== 'core/src/Guarantee/SourceCapabilities.php' && preg_match($asking, (string) file_get_contents($file->getPathname())) === 1) {
                     $found[] = $path;
                 }
+            }
+        }
+        self::assertSame([], $found);
+    }
+
+    /** What a landing is like the landing itself says; a target may choose by name what writes it. */
+    #[Test]
+    public function nobody_asks_which_landing_it_is(): void
+    {
+        $found = [];
+        foreach (self::graph()->files as $path => $file) {
+            if (! str_starts_with($path, 'core/src/Landing/') && ! str_starts_with($path, 'core/src/Capture/') && preg_match('/(?:===|!==)\s*Landing::|in_array\(.*Landing::|landing->value\s*(?:===|!==)/', (string) file_get_contents(self::ROOT."/{$path}")) === 1) {
+                $found[] = $path;
             }
         }
         self::assertSame([], $found);

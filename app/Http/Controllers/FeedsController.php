@@ -63,8 +63,8 @@ final class FeedsController
         $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $definition = $feed->definition->parsed();
         $key = array_intersect_key(array_filter((array) $request->query('key'), is_string(...)), array_flip($definition->origin->key));
-        $told = ['feed' => $feed, 'definition' => $definition, 'key' => $key, 'life' => null, 'trouble' => null, 'siblings' => Feed::where('route_id', $feed->route_id)->whereKeyNot($feed->id)->whereIn('capture', ['log', 'trigger'])
-            ->whereHas('definition', static fn ($q) => $q->whereRaw("body->>'table' = ? AND body->>'landing' IN ('versions', 'append')", [(string) $definition->origin->table]))->pluck('name')];
+        $told = ['feed' => $feed, 'definition' => $definition, 'key' => $key, 'life' => null, 'trouble' => null, 'siblings' => Feed::where('route_id', $feed->route_id)->whereKeyNot($feed->id)->whereIn('capture', array_map(static fn (CaptureKind $k): string => $k->capture()->value, Kinds::streams()))
+            ->whereHas('definition', static fn ($q) => $q->where('body->table', (string) $definition->origin->table)->whereIn('body->landing', array_column(array_filter(Landing::cases(), static fn (Landing $l): bool => $l->keepsPast()), 'value')))->pluck('name')];
         if (RowLife::isKept($definition) && count($key) === count($definition->origin->key)) {
             try {
                 $told['life'] = RowLife::of($feed, $definition, $key, $systems);

@@ -28,7 +28,6 @@ use Lighterman\Core\Carrying\Gap;
 use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Carrying\RowTreating;
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\JoinedFiles;
@@ -147,7 +146,7 @@ final class FeedRunner
 
             return;
         }
-        $delivery = $this->deliver($feed, $definition, $lease, $slice?->isWhole() || ($definition->kind()->readsWhole() && $definition->destination->landing !== Landing::Append));
+        $delivery = $this->deliver($feed, $definition, $lease, $slice?->isWhole() || ($definition->kind()->readsWhole() && ! $definition->destination->landing->adds()));
         try {
             if ($this->catchUp($feed, $delivery)) {
                 $plan = $planned();
@@ -227,12 +226,9 @@ final class FeedRunner
         if ($now === null || ($was !== null && $now->toArray() == $was->toArray())) {
             return;
         }
-        $why = $was === null || $feed->stands()->phase === 'start' ? null : match ($definition->destination->landing) {
-            // What need not have touched its rows is not worth starting over for.
-            Landing::Append => $now->unrecorded()->since($was, $definition->carried()->names()),
-            default => $now->since($was, $definition->carried()->names()),
-        };
-        if ($why !== null && $definition->destination->landing === Landing::Append) {
+        // Where rows are added, what need not have touched them is not worth starting over for.
+        $why = $was === null || $feed->stands()->phase === 'start' ? null : ($definition->destination->landing->adds() ? $now->unrecorded() : $now)->since($was, $definition->carried()->names());
+        if ($why !== null && $definition->destination->landing->adds()) {
             throw SystemTrouble::lasting(Reason::SourceReplaced, "{$definition->origin->table}: {$why}. What its rows hold now cannot be told from what has landed.", 'Start the feed over.');
         }
         $feed->update(['identity' => $now->toArray()] + ($why === null ? [] : ['reload' => AskedLoad::mending()->toArray(), 'standing' => 'loading', 'gap' => (new Gap(now(), ucfirst($why)))->toArray()]));

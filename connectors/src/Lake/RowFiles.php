@@ -9,7 +9,6 @@ use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\Sent;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Counts;
 use LogicException;
@@ -75,9 +74,9 @@ final class RowFiles implements FeedFiles
     {
         // A first load that began with nothing there reads each key once; nothing that is there can be one of its rows.
         $this->straight = $this->straight && ! $beside && $batch->stretch->from->isLoading();
-        $this->merges = $this->landed->as->landing === Landing::Upsert && ! $this->straight;
+        $this->merges = $this->landed->as->landing->merges() && ! $this->straight;
         foreach ($this->landed->tables() as $fork => $table) {
-            $this->writers[$fork]->begin($was->tables[(string) $table->name], $was->sequence + 1, $was->nextPrefix(), $this->merges, $this->landed->as->landing === Landing::Replace && ! $beside);
+            $this->writers[$fork]->begin($was->tables[(string) $table->name], $was->sequence + 1, $was->nextPrefix(), $this->merges, $this->landed->as->landing->swaps() && ! $beside);
         }
         $this->gone = '';
 

@@ -107,7 +107,7 @@ final readonly class Advice
         $landing = $best->insertOnly && ! $this->facts->count->updates ? Landing::Append : Landing::Upsert;
 
         return new Suggestion(Capture::Watermark, $best->column->name, $key, $landing, $verdict->reasons ?: [
-            $landing === Landing::Append ? "{$best->column->name} grows with every row, and rows are never updated." : "{$best->column->name} is indexed, never null, and later than every other moment in the row.",
+            $landing->adds() ? "{$best->column->name} grows with every row, and rows are never updated." : "{$best->column->name} is indexed, never null, and later than every other moment in the row.",
         ]);
     }
 

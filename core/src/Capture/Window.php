@@ -42,7 +42,7 @@ final readonly class Window
         return match (true) {
             $mode === WatermarkMode::Moment => new self($from, $bound->bound, false, Position::after($bound->bound), $bound->seenAt),
             $mode === WatermarkMode::Unique => new self($from, $bound->bound, true, Position::after($bound->bound, []), $bound->seenAt),
-            $landing === Landing::Append => new self($from, $bound->bound, false, Position::after($bound->bound), $bound->seenAt),
+            $landing->adds() => new self($from, $bound->bound, false, Position::after($bound->bound), $bound->seenAt),
             default => new self($from, null, false, Position::after($bound->bound), $bound->seenAt),
         };
     }

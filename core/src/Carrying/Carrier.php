@@ -9,14 +9,11 @@ use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Change;
 use Lighterman\Core\Landing\ChangePlan;
-use Lighterman\Core\Landing\ForkedPlan;
-use Lighterman\Core\Landing\Journal;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Landing\NetChanges;
+use Lighterman\Core\Landing\Plans;
 use Lighterman\Core\Landing\SharedKeys;
 use Lighterman\Core\Landing\SourceCommit;
-use Lighterman\Core\Landing\Versions;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Bounds;
@@ -78,13 +75,7 @@ final class Carrier
         Watched $watch,
     ) {
         $this->key = KeyOf::columns($definition->carried()->names(), $definition->origin->key);
-        $landed = $definition->landedTable();
-        $this->plan = match (true) {
-            $landed->forks->tables !== [] => new ForkedPlan($landed),
-            $definition->destination->landing === Landing::Append => new Journal,
-            $definition->destination->landing === Landing::Versions => new Versions(KeyOf::columns($landed->shape->names(), $landed->key)),
-            default => new NetChanges(KeyOf::columns($landed->shape->names(), $landed->key)),
-        };
+        $this->plan = Plans::of($definition->landedTable());
         $this->treating = new ChangeTreating($definition, $this->key, $this->plan, $bounds, $aside, $watch);
         $this->columns = new ColumnPick($definition->carried()->names(), [...$definition->origin->shape->names(), ...$definition->origin->leaveOut]);
         $this->rereads = new Rereads;
@@ -191,7 +182,7 @@ final class Carrier
         }
         $this->times->taken();
         // A journal tells what happened as it did.
-        if ($this->shared !== null && $this->definition->destination->landing !== Landing::Append) {
+        if ($this->shared !== null && ! $this->definition->destination->landing->adds()) {
             $change = $this->apartFromOthers($this->shared, $change, $commit);
             if ($change === null) {
                 return;
@@ -222,7 +213,7 @@ final class Carrier
     /** Whether the entries of a journal still have to be told from what the first load brings. */
     public function startsJournal(): bool
     {
-        return $this->definition->destination->landing === Landing::Append && $this->position->isLoading() && ! $this->load->complete;
+        return $this->definition->destination->landing->adds() && $this->position->isLoading() && ! $this->load->complete;
     }
 
     /**
@@ -275,7 +266,7 @@ final class Carrier
         foreach ($window->rows as $row) {
             $this->treating->add(new Change('load', null, $row, $number++), $at);
         }
-        foreach ($this->definition->destination->landing === Landing::Append ? [] : $window->missing() as $key) {
+        foreach ($this->definition->destination->landing->adds() ? [] : $window->missing() as $key) {
             $this->treating->add(new Change('delete', $this->keyed($key), null, $number++), $at);
         }
 

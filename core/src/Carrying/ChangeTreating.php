@@ -9,7 +9,6 @@ use Lighterman\Core\Landing\Change;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\ForkedPlan;
 use Lighterman\Core\Landing\KeyOf;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Arrival;
@@ -196,7 +195,7 @@ final class ChangeTreating
     /** A row that a choice keeps out, for it takes no fork, goes from where it stood; of a journal it is only no entry. */
     private function withdraw(int $number, SourceCommit $commit): void
     {
-        if ($this->plan instanceof ForkedPlan && $this->definition->destination->landing !== Landing::Append && $this->treater?->left !== null) {
+        if ($this->plan instanceof ForkedPlan && ! $this->definition->destination->landing->adds() && $this->treater?->left !== null) {
             $this->plan->withdraw($this->treater->left, $number, $commit);
         }
     }
@@ -228,7 +227,7 @@ final class ChangeTreating
      */
     private function overtake(Change $change): Change
     {
-        if (! $this->aside->anyWaiting() || $this->definition->destination->landing !== Landing::Upsert) {
+        if (! $this->aside->anyWaiting() || ! $this->definition->destination->landing->merges()) {
             return $change;
         }
         $after = $change->after;

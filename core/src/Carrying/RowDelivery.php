@@ -5,7 +5,6 @@ declare(strict_types=1);
 namespace Lighterman\Core\Carrying;
 
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\JoinedFiles;
@@ -103,7 +102,7 @@ final class RowDelivery
             $this->since = $this->last === null ? $now : $this->since;
             $this->put($batch, $run, beside: false);
 
-            return $batch->stretch->closes && ($this->landed->as->landing === Landing::Replace || $this->isLong($now)) ? $this->commit() : null;
+            return $batch->stretch->closes && ($this->landed->as->landing->swaps() || $this->isLong($now)) ? $this->commit() : null;
         });
     }
 

@@ -8,7 +8,6 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Bounds;
@@ -88,10 +87,10 @@ final class RowTreating
     public function treat(Batch $batch, bool $whole): Batch
     {
         $stretch = $batch->stretch;
-        if ($this->aside->anyWaiting() && $this->definition->destination->landing === Landing::Upsert) {
+        if ($this->aside->anyWaiting() && $this->definition->destination->landing->merges()) {
             $this->overtake($batch);
         }
-        if ($whole && $stretch->closes && $this->definition->destination->landing === Landing::Replace) {
+        if ($whole && $stretch->closes && $this->definition->destination->landing->swaps()) {
             $this->aside->overtakeAll($this->sequence);
         }
         foreach ($batch->unreadable as $unreadable) {
@@ -167,7 +166,7 @@ final class RowTreating
     private function gone(Treated $treated): string
     {
         $dropped = $treated->landed[Fork::DROPPED] ?? '';
-        if ($dropped === '' || $this->definition->destination->landing !== Landing::Upsert) {
+        if ($dropped === '' || ! $this->definition->destination->landing->merges()) {
             return '';
         }
         $key = KeyOf::columns($this->table->shape->names(), $this->table->key);

@@ -8,7 +8,6 @@ use Lighterman\Core\Capture\Kind\CaptureKind;
 use Lighterman\Core\Capture\Origin;
 use Lighterman\Core\Landing\Destination;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TypeKind;
@@ -90,7 +89,7 @@ final readonly class ChoiceCheck
     /** @throws InvalidDefinition */
     public function landing(): void
     {
-        if ($this->destination->landing === Landing::Upsert && $this->origin->key === []) {
+        if ($this->destination->landing->merges() && $this->origin->key === []) {
             throw InvalidDefinition::at("{$this->name}: key", 'landing upsert needs a key', 'Name the columns that tell rows apart, or use landing replace.');
         }
     }

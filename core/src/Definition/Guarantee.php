@@ -42,7 +42,7 @@ final readonly class Guarantee
     /** What of the doings of others is noticed. */
     private static function byHand(FeedDefinition $feed, TargetCapabilities $target): Claim
     {
-        if ($feed->kind()->readsWhole() && $feed->destination->landing === Landing::Replace) {
+        if ($feed->kind()->readsWhole() && $feed->destination->landing->swaps()) {
             return new Claim('meddling', 'kept', 'What others change in the copy goes with the next reload', 'Every reload builds the table anew.');
         }
         $copy = $target->noticesTampering ? 'A landed table that somebody drops, replaces or empties, or of which a column is dropped and added again, holds the feed until it is loaded again. ' : '';
@@ -66,7 +66,7 @@ final readonly class Guarantee
         }
         $aside = in_array(Outcome::SetAside, $outcomes, true) ? ' Those set aside wait with their reason until they are sent again or let go.' : '';
 
-        return [new Claim('completeness', 'at risk', $drops ? 'Records that fail are kept out, some for good' : 'Records that fail are kept out until they are mended', "By choice, as the feed's checks say.{$aside}".($feed->destination->landing === Landing::Upsert ? ' A row that had landed stays as it was meanwhile.' : ''))];
+        return [new Claim('completeness', 'at risk', $drops ? 'Records that fail are kept out, some for good' : 'Records that fail are kept out until they are mended', "By choice, as the feed's checks say.{$aside}".($feed->destination->landing->merges() ? ' A row that had landed stays as it was meanwhile.' : ''))];
     }
 
     /** @return list<array{subject: string, strength: string, headline: string, reason: string}> */

@@ -10,7 +10,6 @@ use Lighterman\Core\Landing\Arriving;
 use Lighterman\Core\Landing\Destination;
 use Lighterman\Core\Landing\Forks;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\InvalidTreatment;
@@ -97,7 +96,7 @@ final readonly class LandedTables
         foreach ($key as $column) {
             $own = array_values(array_filter($further->sheet, static fn (Line $l): bool => $l->from === $column && $l->steps === [] && ! $l->drop));
             if ($own === []) {
-                if ($this->destination->landing !== Landing::Upsert) {
+                if (! $this->destination->landing->merges()) {
                     return [];
                 }
                 throw InvalidTreatment::of("{$column} belongs to the key, so the fork {$fork} may rename it, but neither change nor drop it.");
@@ -111,7 +110,7 @@ final readonly class LandedTables
     /** @throws InvalidTreatment where a row that goes from one table to another would leave a false trace */
     private function refuseForks(): void
     {
-        if ($this->treatment->forks !== [] && $this->destination->landing === Landing::Versions) {
+        if ($this->treatment->forks !== [] && $this->destination->landing->keepsVersions()) {
             throw InvalidTreatment::of('Records cannot be parted by forks where every version is kept: a row that takes another fork would end in one table without having been deleted. Use landing upsert, or append every change');
         }
     }
@@ -133,7 +132,7 @@ final readonly class LandedTables
     /** @throws InvalidTreatment where rows are told apart by a key that elements of one list would share */
     private function refuseExploding(): void
     {
-        if ($this->treatment->explode !== null && ($this->kind->bringsChanges() || ! in_array($this->destination->landing, [Landing::Append, Landing::Replace], true))) {
+        if ($this->treatment->explode !== null && ($this->kind->bringsChanges() || ! $this->destination->landing->repeatsKeys())) {
             throw InvalidTreatment::of('A list can become rows only where rows are appended or the table is replaced, since its elements share the key of their row.');
         }
     }
@@ -150,7 +149,7 @@ final readonly class LandedTables
         foreach ($this->treatment->explode === null ? $this->origin->key : [] as $column) {
             $own = array_values(array_filter($sheet, static fn (Line $l): bool => $l->from === $column && $l->keepsApart()));
             if ($own === []) {
-                if (! $this->kind->bringsChanges() && $this->destination->landing !== Landing::Upsert) {
+                if (! $this->kind->bringsChanges() && ! $this->destination->landing->merges()) {
                     return [];
                 }
                 throw InvalidTreatment::of("{$column} belongs to the key, so it has to land, and different values have to stay different: rename it, or convert it to text or a wider number.");
@@ -166,7 +165,7 @@ final readonly class LandedTables
         return match (true) {
             $this->kind->bringsChanges() => Arriving::Changes,
             // The same key may stand in several files.
-            $this->kind->readsFiles() && $this->destination->landing === Landing::Upsert => Arriving::RepeatedRows,
+            $this->kind->readsFiles() && $this->destination->landing->merges() => Arriving::RepeatedRows,
             default => Arriving::Rows,
         };
     }

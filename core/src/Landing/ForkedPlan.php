@@ -40,7 +40,7 @@ final class ForkedPlan implements ChangePlan
         foreach ($landed->tables() as $fork => $table) {
             $keys[$fork] = KeyOf::columns($table->shape->names(), $table->key);
             $widths[$fork] = count($table->shape->columns);
-            $plans[$fork] = $landed->as->landing === Landing::Append ? new Journal : new NetChanges($keys[$fork]);
+            $plans[$fork] = $landed->as->landing->adds() ? new Journal : new NetChanges($keys[$fork]);
         }
         [$this->plans, $this->keys, $this->widths] = [$plans, $keys, $widths];
         $this->names = array_keys($landed->forks->tables);
@@ -93,7 +93,7 @@ final class ForkedPlan implements ChangePlan
     /** @param  list<list<string>>  $keys */
     private function leaveOthers(string $name, array $keys, int $number, SourceCommit $commit): void
     {
-        if ($this->landed->as->landing === Landing::Append) {
+        if ($this->landed->as->landing->adds()) {
             return;
         }
         foreach ($this->plans as $other => $plan) {
@@ -131,7 +131,7 @@ final class ForkedPlan implements ChangePlan
      */
     public function read(int $deleted): int
     {
-        return $this->landed->as->landing === Landing::Append ? $this->lines() : $this->taken + max(0, $deleted - $this->deletes);
+        return $this->landed->as->landing->adds() ? $this->lines() : $this->taken + max(0, $deleted - $this->deletes);
     }
 
     public function changes(): int

@@ -54,7 +54,7 @@ final readonly class LandedTable
         foreach ($this->as->stamps->wanted() as $stamp => $name) {
             $columns[$stamp] = Technical::from($stamp)->column($name);
         }
-        foreach ($this->bringsChanges() ? Technical::of($this->as->landing, $this->as->deletes) : [] as $needed) {
+        foreach ($this->bringsChanges() ? $this->as->landing->technical($this->as->deletes) : [] as $needed) {
             $columns[$needed->value] ??= $needed->column();
         }
 
@@ -73,16 +73,12 @@ final readonly class LandedTable
      */
     public function isSwept(): bool
     {
-        return ! $this->as->takeOver && ($this->as->landing === Landing::Versions || ($this->as->landing === Landing::Upsert && $this->as->deletes !== Deletes::Ignore));
+        return ! $this->as->takeOver && ($this->as->landing->keepsVersions() || ($this->as->landing->merges() && $this->as->deletes !== Deletes::Ignore));
     }
 
     /** @return list<string> the columns that tell landed rows apart; empty where nothing does */
     public function rowKey(): array
     {
-        return match ($this->as->landing) {
-            Landing::Append => [],
-            Landing::Versions => [...$this->key, $this->technical()['source_position']->name],
-            default => $this->key,
-        };
+        return $this->as->landing->rowKey($this->key, ($this->technical()['source_position'] ?? null)->name ?? '');
     }
 }

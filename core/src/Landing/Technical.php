@@ -22,16 +22,6 @@ enum Technical: string
     case ValidTo = 'valid_to';
     case IsCurrent = 'is_current';
 
-    /** @return list<self> what a landing of changes cannot do without */
-    public static function of(Landing $landing, Deletes $deletes): array
-    {
-        return match ($landing) {
-            Landing::Append => [self::SourcePosition, self::ChangeKind, self::ChangedAt, self::RowBefore, self::NotSent],
-            Landing::Versions => [self::SourcePosition, self::ChangeKind, self::ValidFrom, self::ValidTo, self::IsCurrent],
-            default => $deletes === Deletes::Mark ? [self::DeletedAt] : [],
-        };
-    }
-
     public function column(?string $name = null): Column
     {
         $type = match ($this) {

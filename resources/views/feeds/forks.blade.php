@@ -8,7 +8,7 @@
     $n = count($sheet->rows);
     $share = fn (int $fork): string => ($sheet->taking[$fork] ?? 0)." of {$n}";
     $none = $whole->elsewhere()->place();
-    $versions = $definition->destination->landing->value === 'versions';
+    $versions = $definition->destination->landing->keepsVersions();
 @endphp
 @section('heading', "Forks of {$feed->name}")
 @section('content')
@@ -42,8 +42,8 @@
         </section>
         @if ($whole->forks !== [])
         <section class="sheet pad small faded">
-            @if ($definition->destination->landing->value === 'upsert')<p>A row stands in one table only. When it changes and takes another fork, or is dropped, it is removed from the one it stood in{{ $feed->bringsChanges() ? ', as deletes are '.['apply' => 'applied', 'mark' => 'marked', 'ignore' => 'ignored (so it stays there too)'][$definition->destination->deletes->value] : '' }}.</p>@endif
-            @if ($feed->bringsChanges() && $definition->destination->landing->value === 'append')<p>A change is entered where its row lands; a delete is entered in every table.</p>@endif
+            @if ($definition->destination->landing->merges())<p>A row stands in one table only. When it changes and takes another fork, or is dropped, it is removed from the one it stood in{{ $feed->bringsChanges() ? ', as deletes are '.['apply' => 'applied', 'mark' => 'marked', 'ignore' => 'ignored (so it stays there too)'][$definition->destination->deletes->value] : '' }}.</p>@endif
+            @if ($feed->bringsChanges() && $definition->destination->landing->adds())<p>A change is entered where its row lands; a delete is entered in every table.</p>@endif
             @if ($wholeRows !== null)<p>The log must say every value of a row that may go elsewhere. If the table has long texts or nested values, run on {{ $feed->route->source->name }}: <code>{{ $wholeRows }}</code> Otherwise changes that leave such a value out are set aside.</p>@endif
             <p>Rows that landed before a fork was added or changed move when they change at the source, or are loaded again.</p>
         </section>

@@ -115,11 +115,11 @@ final class AdmittedFeed
     {
         $this->demandAt($batch->stretch->from);
         $this->demandUnchanged();
-        $this->straight ??= $this->landed->as->landing === Landing::Append || ($this->position->isLoading() && ! $this->landed->repeats() && $this->rows->mayGoStraight());
+        $this->straight ??= $this->landed->as->landing->adds() || ($this->position->isLoading() && ! $this->landed->repeats() && $this->rows->mayGoStraight());
         $this->risks = $this->rows->canMerge() && $this->straight && ! $beside && $batch->stretch->from->isLoading();
         $this->straight = $this->straight && ($beside || $this->risks || ! $this->rows->canMerge());
         $this->rows->begin($this->risks || ! $this->rows->canMerge(), $beside);
-        $this->written = $this->written || $beside || $this->landed->as->landing !== Landing::Replace;
+        $this->written = $this->written || $beside || ! $this->landed->as->landing->swaps();
         $this->sent = new Sent;
     }
 

@@ -8,7 +8,6 @@ use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LandedEntry;
 use Lighterman\Core\Port\LandedHistory;
 
@@ -24,7 +23,7 @@ final readonly class History
     {
         $technical = $landed->technical();
         $name = static fn (string $what): string => isset($technical[$what]) ? Quoted::name($technical[$what]->name) : 'NULL::text';
-        $made = $landed->as->landing === Landing::Versions ? $name('valid_from') : $name('changed_at');
+        $made = $landed->as->landing->keepsVersions() ? $name('valid_from') : $name('changed_at');
         $select = implode(', ', [
             "{$name('change_kind')} AS lm_kind", "{$name('source_position')} AS lm_place", "{$made}::text AS lm_made", "{$name('delivered_at')}::text AS lm_landed",
             'to_json('.$name('not_sent').')::text AS lm_not_sent', Quoted::names($landed->shape->names()),

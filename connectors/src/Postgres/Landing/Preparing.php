@@ -10,7 +10,6 @@ use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Connectors\Postgres\Server\TypeMap;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Shape\Column;
@@ -35,7 +34,7 @@ final readonly class Preparing
         }
         $statements = $schema === null ? ['CREATE SCHEMA '.Quoted::name($landed->name->schema)] : [];
         $statements[] = self::createTable($landed, Sql::table($landed->name));
-        if ($landed->as->landing === Landing::Versions) {
+        if ($landed->as->landing->keepsVersions()) {
             $statements[] = 'CREATE UNIQUE INDEX ON '.Sql::table($landed->name).' ('.Quoted::names($landed->key).') WHERE is_current';
         }
 
@@ -88,7 +87,7 @@ final readonly class Preparing
     {
         $lines = [];
         // Where an entry may tell less than a whole row, only what tells landed rows apart must be there.
-        $whole = ! $landed->bringsChanges() || $landed->as->landing === Landing::Upsert;
+        $whole = ! $landed->bringsChanges() || $landed->as->landing->merges();
         foreach ($landed->shape->columns as $column) {
             $required = ($whole && (! $column->nullable || in_array($column->name, $landed->key, true))) || in_array($column->name, $landed->rowKey(), true);
             $lines[] = '  '.Quoted::name($column->name).' '.TypeMap::write($column->type).($required ? ' NOT NULL' : '');
@@ -137,7 +136,7 @@ final readonly class Preparing
                 $findings[] = Finding::failed($column->name, "Column {$column->name} of {$table} must have a value, but the feed brings none.", 'ALTER TABLE '.Sql::table($landed->name).' ALTER COLUMN '.Quoted::name($column->name).' DROP NOT NULL;');
             }
         }
-        $key = $landed->as->landing === Landing::Replace ? [] : $landed->rowKey();
+        $key = $landed->as->landing->swaps() ? [] : $landed->rowKey();
         if ($key !== [] && ! $this->hasUniqueIndex($landed->name, array_map(static fn (string $k): string => $before[$k] ?? $k, $key))) {
             $findings[] = Finding::failed('Key', "{$table} has no unique index on (".implode(', ', $key).'), so rows cannot be matched by key.', 'CREATE UNIQUE INDEX ON '.Sql::table($landed->name).' ('.Quoted::names($key).');');
         }
@@ -171,7 +170,7 @@ final readonly class Preparing
     /** @return list<Finding> */
     private function privileges(LandedTable $landed): array
     {
-        $wanted = $landed->as->landing === Landing::Append ? ['SELECT', 'INSERT'] : ['SELECT', 'INSERT', 'UPDATE', 'DELETE'];
+        $wanted = $landed->as->landing->adds() ? ['SELECT', 'INSERT'] : ['SELECT', 'INSERT', 'UPDATE', 'DELETE'];
         $missing = array_values(array_filter($wanted, fn (string $p): bool => $this->connection->value('SELECT has_table_privilege($1::regclass, $2)', [Sql::table($landed->name), $p]) !== 't'));
 
         return $missing === [] ? [] : [Finding::failed('Privilege', "{$this->connection->settings->user} lacks ".implode(', ', $missing)." on {$landed->name}.", 'GRANT '.implode(', ', $missing).' ON '.Sql::table($landed->name).' TO '.Quoted::name($this->connection->settings->user).';')];

@@ -55,7 +55,7 @@ final class Writer
 
     private function canMerge(): bool
     {
-        return $this->landed->as->landing === Landing::Upsert;
+        return $this->landed->as->landing->merges();
     }
 
     /**
@@ -66,7 +66,7 @@ final class Writer
     {
         $this->straight = $straight;
         $this->copying = false;
-        $this->replaces = $this->landed->as->landing === Landing::Replace && ! $add;
+        $this->replaces = $this->landed->as->landing->swaps() && ! $add;
         if ($this->replaces) {
             $this->connection->run("DROP TABLE IF EXISTS {$this->beside}");
             $this->connection->run(Preparing::createTable($this->landed, $this->beside));

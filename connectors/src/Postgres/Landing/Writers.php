@@ -40,7 +40,7 @@ final class Writers
 
     public function canMerge(): bool
     {
-        return $this->landed->as->landing === Landing::Upsert;
+        return $this->landed->as->landing->merges();
     }
 
     /** Whether nothing that is there already can be the row of a key in another table. */

@@ -43,23 +43,19 @@ abstract class ByStream extends Common
 
     public function changes(Chosen $feed, SourceCapabilities $source, ?TableFacts $facts): Claim
     {
-        return $feed->destination->landing === Landing::Upsert
+        return $feed->destination->landing->merges()
             ? new Claim('changes', 'kept', 'Every change is seen', "{$this->held()}. Several changes to a row that land together are written as the last of them.")
             : new Claim('changes', 'kept', 'Every change is seen and kept', "{$this->held()}, and each is landed as a row of its own.");
     }
 
     public function deletes(Chosen $feed, SourceCapabilities $source): Claim
     {
-        return self::ignored($feed) ?? new Claim('deletes', 'kept', 'Deletes are seen', match ($feed->destination->landing) {
-            Landing::Append => 'A delete is an entry of the journal.',
-            Landing::Versions => 'A delete ends the row\'s last version.',
-            default => $feed->destination->deletes->explanation(),
-        });
+        return self::ignored($feed) ?? new Claim('deletes', 'kept', 'Deletes are seen', $feed->destination->landing->deleted($feed->destination->deletes));
     }
 
     protected static function ignored(Chosen $feed): ?Claim
     {
-        return $feed->destination->landing === Landing::Upsert && $feed->destination->deletes === Deletes::Ignore
+        return $feed->destination->landing->merges() && $feed->destination->deletes === Deletes::Ignore
             ? new Claim('deletes', 'not given', 'Deletes are ignored', 'By choice: a row deleted at the source stays in the copy as it was.') : null;
     }
 

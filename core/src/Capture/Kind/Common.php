@@ -5,7 +5,6 @@ declare(strict_types=1);
 namespace Lighterman\Core\Capture\Kind;
 
 use Lighterman\Core\Capture\Origin;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Trouble\InvalidDefinition;
@@ -59,7 +58,7 @@ abstract class Common implements CaptureKind
     /** @throws InvalidDefinition where it would lose what was not read */
     protected function refuseReplacing(Chosen $feed): void
     {
-        if ($feed->destination->landing === Landing::Replace) {
+        if ($feed->destination->landing->swaps()) {
             throw InvalidDefinition::at("{$feed->feed}: landing", "replace swaps the whole table, but capture {$this->capture()->value} brings only a part", 'Use landing upsert, or capture reload.');
         }
     }

@@ -52,7 +52,7 @@ final class FilesCapture extends ByQuery
 
     public function delivery(Chosen $feed): Claim
     {
-        return $feed->destination->landing === Landing::Append && $feed->origin->files?->changed === ChangedFile::Again
+        return $feed->destination->landing->adds() && $feed->origin->files?->changed === ChangedFile::Again
             ? new Claim('delivery', 'at risk', 'Exactly once for files that do not change', 'The rows of a file and the note that it was taken commit together. A file that has changed is taken again whole, so its rows are added again.')
             : new Claim('delivery', 'kept', 'Exactly once, in effect', 'The rows of a file and the note that it was taken commit together, so a crash takes no file twice and leaves none out.');
     }

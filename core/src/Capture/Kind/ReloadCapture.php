@@ -50,7 +50,7 @@ final class ReloadCapture extends ByQuery
 
     public function delivery(Chosen $feed): Claim
     {
-        return $feed->destination->landing === Landing::Append
+        return $feed->destination->landing->adds()
             ? new Claim('delivery', 'at risk', 'Once per reload', 'Every reload adds the whole table again; within one reload each row is added once.')
             : new Claim('delivery', 'kept', 'Exactly once, in effect', 'Position and rows commit in one transaction of the target, so a crash repeats nothing and skips nothing.');
     }
@@ -64,7 +64,7 @@ final class ReloadCapture extends ByQuery
 
     public function deletes(Chosen $feed, SourceCapabilities $source): Claim
     {
-        return $feed->destination->landing === Landing::Replace
+        return $feed->destination->landing->swaps()
             ? new Claim('deletes', 'kept', 'Deletes are seen', 'The table is swapped whole; a row that is gone at the source is gone after the next reload.')
             : new Claim('deletes', 'not given', 'Deletes are not seen', "Landing {$feed->destination->landing->value} never removes a row.");
     }

@@ -31,7 +31,7 @@ final class WatermarkCapture extends ByQuery
 
     public function landing(Landing $suggested): Landing
     {
-        return $suggested === Landing::Append ? Landing::Append : Landing::Upsert;
+        return $suggested->adds() ? Landing::Append : Landing::Upsert;
     }
 
     public function check(Chosen $feed): void
@@ -46,7 +46,7 @@ final class WatermarkCapture extends ByQuery
         if ($feed->origin->key === []) {
             throw InvalidDefinition::at("{$feed->feed}: key", 'a watermark needs a key, to part rows of equal value', 'Name the columns that tell rows apart, or use capture reload.');
         }
-        if ($feed->overlap() < 0 || ($feed->overlap() > 0 && $feed->destination->landing === Landing::Append)) {
+        if ($feed->overlap() < 0 || ($feed->overlap() > 0 && $feed->destination->landing->adds())) {
             throw InvalidDefinition::at("{$feed->feed}: overlap", $feed->overlap() < 0 ? 'it is negative' : 'with landing append every row read again would be added again', 'Use 0, or landing upsert.');
         }
         $this->refuseReplacing($feed);
@@ -72,7 +72,7 @@ final class WatermarkCapture extends ByQuery
             return new Claim('changes', 'at risk', 'Rows dated ahead are not seen before their time', "{$column->ahead} rows have a {$name} ahead of the source's clock; one at infinity is never carried.");
         }
 
-        return $feed->destination->landing === Landing::Append
+        return $feed->destination->landing->adds()
             ? new Claim('changes', 'kept', 'Every change seen is added as a new row', "A row whose {$name} has moved is read again and appended.")
             : new Claim('changes', 'kept', 'The latest state of every changed row', "Rows are found by {$name}; changes between two windows arrive as one.");
     }
