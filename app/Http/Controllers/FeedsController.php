@@ -17,8 +17,11 @@ use App\Runtime\Common\Systems;
 use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
+use Lighterman\Core\Capture\Kind\CaptureKind;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Guarantee;
+use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 final class FeedsController
