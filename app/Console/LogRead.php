@@ -41,7 +41,6 @@ final class LogRead extends Command
         });
         $parent = posix_getppid();
         $leases = new Leases(Workers::name((int) getmypid()));
-        $leases->releaseAll();
         $lease = $leases->log($log->id);
         if ($lease === null) {
             if (! $this->option('child')) {

@@ -43,7 +43,7 @@ final class Worker
     {
         $parent = posix_getppid();
         $asked = 0.0;
-        for ($holds = true; ! $this->stop;) {
+        for ($holds = false; ! $this->stop;) {
             try {
                 if ($holds) {
                     $this->leases->releaseAll();

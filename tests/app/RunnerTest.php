@@ -221,6 +221,8 @@ final class RunnerTest extends AppCase
         self::assertIsResource($child);
         $pid = proc_get_status($child)['pid'];
         self::assertTrue(Workers::works($pid));
+        self::assertMatchesRegularExpression("/:{$pid}-[0-9a-z]+\\z/", Workers::name($pid));
+        self::assertNotSame(substr(Workers::name($pid), -8), substr(Workers::name((int) getmypid()), -8), 'a number that comes again is another worker');
         posix_kill($pid, SIGSTOP);
         usleep(50_000);
         self::assertFalse(Workers::works($pid), 'who stands still may never go on');

@@ -129,9 +129,8 @@ final readonly class Leases
     }
 
     /**
-     * Gives back whatever this worker holds: what it took, or could not give back, when the database went away under it, and
-     * what was left by a process of the same number before it. Nobody else would, for what a worker holds is renewed as long
-     * as it works.
+     * Gives back whatever this worker holds: what it took, or could not give back, when the database went away under it.
+     * Nobody else would, for what a worker holds is renewed as long as it works.
      */
     public function releaseAll(): void
     {
