@@ -484,7 +484,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->gate->run('ALTER TABLE loads DISABLE TRIGGER ALL; DELETE FROM loads WHERE id IN (7, 499); UPDATE loads SET kg = 77 WHERE id = 5; INSERT INTO loads VALUES (9000, 1)');
         $this->drain();
         $this->assertCopied();
-        self::assertSame('A trigger was disabled', $feed->refresh()->recentGap()['why'] ?? null);
+        self::assertSame('A trigger was disabled', $feed->refresh()->recentGap()?->why);
         self::assertNull($feed->reload);
         $this->actingAs($this->engineer());
         $this->get('/feeds/loads')->assertSee('A trigger was disabled, found')->assertSee('The table was loaded again');
@@ -504,7 +504,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->gate->run('ALTER PUBLICATION '.RouteLog::sole()->names['publication'].' DROP TABLE loads; UPDATE loads SET kg = 77 WHERE id = 5');
         $this->drain();
         $this->assertCopied();
-        self::assertStringStartsWith('Was taken out of publication', $feed->refresh()->recentGap()['why'] ?? '');
+        self::assertStringStartsWith('Was taken out of publication', $feed->refresh()->recentGap()?->why ?? '');
     }
 
     #[Test]
