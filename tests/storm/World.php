@@ -12,6 +12,7 @@ use App\Models\Feed;
 use App\Models\RouteLog;
 use App\Models\SetAside;
 use App\Runtime\Common\Systems;
+use App\Runtime\Work\Workers;
 use Illuminate\Support\Facades\Artisan;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\Postgres\Server\Connection;
@@ -583,11 +584,16 @@ final class World
 
     public function end(): void
     {
-        foreach ($this->processes() as $pid) {
+        $pids = $this->processes();
+        foreach ($pids as $pid) {
             posix_kill($pid, SIGCONT);
             posix_kill($pid, SIGKILL);
         }
         array_map(proc_close(...), $this->workers);
+        // What they were writing must not come after what is cleared away below.
+        for ($tries = 0; $tries < 100 && array_filter($pids, Workers::works(...)) !== []; $tries++) {
+            usleep(20_000);
+        }
         app(Systems::class)->forget();
         foreach ([$this->gate, $this->house] as $side) {
             try {
