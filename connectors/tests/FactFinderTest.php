@@ -52,10 +52,10 @@ final class FactFinderTest extends PostgresCase
     {
         $this->gate->run("CREATE TABLE samples (load_id int, no int, code text, PRIMARY KEY (load_id, no)); INSERT INTO samples VALUES (7, 1, 'a'), (7, 2, NULL), (8, 1, 'b')");
         $table = TableName::parse('public.samples');
-        self::assertSame(['load_id' => '7'], $this->source->facts($table, ['load_id'])->duplicate);
+        self::assertSame(['load_id' => '7'], $this->source->facts($table, ['load_id'])->key->duplicate);
         self::assertSame('refused', (new Advice($this->source->facts($table, ['load_id'])))->key()->result);
-        self::assertSame(['code'], $this->source->facts($table, ['code'])->nullableKey);
-        self::assertNull($this->source->facts($table, ['no', 'load_id'])->duplicate);
+        self::assertSame(['code'], $this->source->facts($table, ['code'])->key->nullable);
+        self::assertNull($this->source->facts($table, ['no', 'load_id'])->key->duplicate);
         self::assertSame('fine', (new Advice($this->source->facts($table)))->key()->result);
     }
 
@@ -63,9 +63,9 @@ final class FactFinderTest extends PostgresCase
     public function views_and_empty_tables_can_be_looked_at_too(): void
     {
         $this->gate->run('CREATE TABLE t (id int PRIMARY KEY, at timestamptz, changed timestamptz); CREATE VIEW v AS SELECT * FROM t');
-        self::assertSame(0, $this->source->facts(TableName::parse('public.t'))->rows);
+        self::assertSame(0, $this->source->facts(TableName::parse('public.t'))->count->rows);
         $view = $this->source->facts(TableName::parse('public.v'));
-        self::assertSame([0, []], [$view->rows, $view->key]);
+        self::assertSame([0, []], [$view->count->rows, $view->key->columns]);
         self::assertSame('warned', (new Advice($view))->key()->result);
     }
 
@@ -78,7 +78,7 @@ final class FactFinderTest extends PostgresCase
         $facts = $this->source->facts(TableName::parse('public.many'));
         self::assertCount(43, $facts->columns);
         self::assertSame(['t1'], array_values(array_unique(array_filter(array_map(static fn ($c): ?string => $c->outrun?->by, $facts->columns)))), 'all are compared with the one that runs ahead');
-        self::assertSame(1, $this->source->facts(TableName::parse('public.far'))->rows);
+        self::assertSame(1, $this->source->facts(TableName::parse('public.far'))->count->rows);
         self::assertSame(['id', 'o', 'r', 'v'], $this->source->shape(TableName::parse('public.held'))->names());
         try {
             $this->source->shape(TableName::parse('public.bare'));

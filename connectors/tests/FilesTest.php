@@ -246,7 +246,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
         $session = RowDelivery::open($this->target, $feed->landedTable(), Holder::feed('feed-drop', 1));
         $reader = $this->files->reader($feed, $this->files->plan($feed, $session->position(), null, $this));
         $first = $reader->next();
-        self::assertFalse($first?->closes);
+        self::assertFalse($first?->stretch->closes);
         file_put_contents("{$this->path}/w.csv", "1,1\n", FILE_APPEND);
         try {
             while ($reader->next() !== null) {
@@ -336,7 +336,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
         self::assertNull($this->files->row($feed, ['sample' => 'x']));
         self::assertSame([['c', '3']], array_map(static fn (array $r): array => array_slice($r, 0, 2), $this->files->some($feed, Sampling::last(), 1)));
         self::assertSame(['b' => '2'], $this->files->lookup($feed->origin->table, new Column('sample', Type::parse('text')), new Column('n', Type::parse('int64')))->fetch(['b', 'x']));
-        self::assertNull($this->files->facts($feed->origin->table, ['sample'])->duplicate);
+        self::assertNull($this->files->facts($feed->origin->table, ['sample'])->key->duplicate);
         $this->leave('must/must-3.csv', "sample,n\nd,1\nd,2\n,3\n", 70);
         $facts = $this->files->facts($feed->origin->table, ['sample']);
         self::assertSame([['sample' => 'd'], ['sample']], [$facts->key->duplicate, $facts->key->nullable]);

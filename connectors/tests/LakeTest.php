@@ -304,7 +304,7 @@ final class LakeTest extends LakeCase
         $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $line = static fn (int $id, int $kg): string => "{$id}\t{$kg}\tc\t2026-01-01\t2026-01-01 00:00:00+00\n";
         $at = $session->position();
-        $batch = static fn (string $own, string $light, string $gone = ''): \Lighterman\Core\Record\Batch => new \Lighterman\Core\Record\Batch($feed->landedTable()->shape, $own, $at, $at, null, true, 0, 0, ['light' => $light], $gone);
+        $batch = static fn (string $own, string $light, string $gone = ''): \Lighterman\Core\Record\Batch => new \Lighterman\Core\Record\Batch($feed->landedTable()->shape, $own, new \Lighterman\Core\Record\Stretch($at, $at, null, true), 0, 0, ['light' => $light], $gone);
         $session->again($batch($line(1, 500).$line(2, 600), $line(3, 5)), 1);
         $receipt = $session->again($batch($line(3, 700), $line(1, 4), "2\n"), 1);
         $session->close();

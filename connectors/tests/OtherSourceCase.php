@@ -227,7 +227,7 @@ abstract class OtherSourceCase extends PostgresCase
         $facts = $this->other->facts($this->table('casks'));
         self::assertSame([3, 1, 1, 1, true, false], [$facts->count->rows, $facts->columns['updated_at']->nulls, $facts->columns['updated_at']->ahead, $facts->columns['filled_at']->outrun, $facts->columns['updated_at']->indexed, $facts->columns['filled_at']->indexed]);
         $bad = $this->other->facts($this->table('casks'), ['site']);
-        self::assertSame([['site' => 'a'], ['site']], [$bad->duplicate, $bad->nullableKey]);
+        self::assertSame([['site' => 'a'], ['site']], [$bad->key->duplicate, $bad->key->nullable]);
         self::assertSame(['id' => '2', 'filled_at' => '2026-01-01 00:00:00', 'updated_at' => null, 'site' => 'a'], array_map(static fn (?string $v): ?string => $v === null ? null : (string) preg_replace('/(\.0+)?(\+00)?$/', '', $v), $this->other->row($this->feedOf('casks', null, ['id']), ['id' => '2']) ?? []));
     }
 

@@ -59,7 +59,7 @@ final class TableReaderTest extends PostgresCase
                 $before += $batch->rows;
             }
         }
-        self::assertSame('after', end($batches)->to->phase);
+        self::assertSame('after', end($batches)->stretch->to->phase);
         self::assertGreaterThan(2, count(array_filter($batches, static fn (Batch $b): bool => $b->stretch->closes)), 'several units');
     }
 
@@ -88,7 +88,7 @@ final class TableReaderTest extends PostgresCase
             if ($batch->stretch->to->isLoading()) {
                 $rest = $this->readAll($feed, $batch->stretch->to);
                 self::assertSame(array_sum(array_map(static fn (Batch $b): int => $b->rows, array_slice($whole, $i + 1))), array_sum(array_map(static fn (Batch $b): int => $b->rows, $rest)));
-                self::assertTrue(end($rest)->to->equals(end($whole)->to), 'and ends at the bound the load was given');
+                self::assertTrue(end($rest)->stretch->to->equals(end($whole)->stretch->to), 'and ends at the bound the load was given');
             }
         }
     }
@@ -99,7 +99,7 @@ final class TableReaderTest extends PostgresCase
         $this->gate->run('CREATE TABLE t (id int PRIMARY KEY, at timestamptz NOT NULL)');
         $batches = $this->readAll($this->feed('t', 'at', ['id']), Position::start());
         self::assertCount(1, $batches);
-        self::assertSame([0, true, 'after'], [$batches[0]->rows, $batches[0]->closes, $batches[0]->to->phase]);
+        self::assertSame([0, true, 'after'], [$batches[0]->rows, $batches[0]->stretch->closes, $batches[0]->stretch->to->phase]);
     }
 
     #[Test]
