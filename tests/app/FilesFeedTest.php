@@ -75,7 +75,7 @@ final class FilesFeedTest extends AppCase
         $run = $this->lastRun($feed);
         self::assertSame([['a 3.50', 'b 3.75', 'd 3.90'], 'done', 6, 3, 3, true], [$this->landed(), $run->state, $run->read, $run->inserted, $run->set_aside, $run->addsUp()]);
         self::assertSame(['must-1.csv' => [2, 0], 'must-2.csv' => [1, 2], 'must-3.csv' => [0, 1], 'must-4.csv' => [0, 0]], TakenFile::orderBy('path')->get()->mapWithKeys(static fn (TakenFile $f): array => [$f->path => [$f->rows, $f->set_aside]])->all());
-        self::assertSame(['on time', []], [$feed->refresh()->state(), app(Systems::class)->source($this->source)->plan($feed->definition->parsed(), $feed->stands(), null, new TakenBook($feed->id))->files]);
+        self::assertSame(['on time', []], [$feed->refresh()->state(), app(Systems::class)->source($this->source)->plan($feed->definition->parsed(), $feed->stands(), null, new TakenBook($feed->id))->files->taken]);
         $page = (string) $this->get('/feeds/must/files')->assertOk()->getContent();
         foreach (['<b>4</b><span>files taken</span>', '<b>3</b><span>rows of them</span>', '<b>3</b><span>set aside as they were read</span>', '<b>0</b><span>wait to be taken</span>'] as $said) {
             self::assertStringContainsString($said, $page);

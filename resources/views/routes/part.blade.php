@@ -18,7 +18,7 @@
 @php $gaps = $feeds->filter(fn ($f) => $f->recentGap() !== null); @endphp
 @if ($gaps->isNotEmpty())
     <div class="note caution" role="alert"><p class="strong">Changes of {{ $gaps->map(fn ($f) => $f->definition->body['table'])->unique()->implode(', ') }} were not recorded for some time.</p>
-        @foreach ($gaps->take(5) as $f)<p><a href="/feeds/{{ rawurlencode($f->name) }}">{{ $f->name }}</a>: {{ lcfirst($f->recentGap()['why']) }}, found {{ Say::at($f->recentGap()['at']) }}. It was put right, and the table {{ $f->reload === null ? 'was' : 'is being' }} loaded again beside its changes.</p>@endforeach</div>
+        @foreach ($gaps->take(5) as $f)<p><a href="/feeds/{{ rawurlencode($f->name) }}">{{ $f->name }}</a>: {{ lcfirst($f->recentGap()->why) }}, found {{ Say::at($f->recentGap()->at) }}. It was put right, and the table {{ $f->reload === null ? 'was' : 'is being' }} loaded again beside its changes.</p>@endforeach</div>
 @endif
 <div class="columns-2">
     <div class="stack">
