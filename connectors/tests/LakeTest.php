@@ -17,6 +17,7 @@ use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\ListText;
+use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\Treatment;
@@ -169,7 +170,7 @@ final class LakeTest extends LakeCase
         self::assertCount(365, array_unique(array_map(dirname(...), array_keys($seen))));
         $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-days', 1));
         $at = $session->position();
-        $session->again(new \Lighterman\Core\Record\Batch($feed->landedTable()->shape, implode('', array_map(static fn (int $g): string => (20_000 + $g)."\t2025-07-14\t{$g}\n", range(1, 20))), $at, $at, null, true), 1);
+        $session->again(new Batch($feed->landedTable()->shape, implode('', array_map(static fn (int $g): string => (20_000 + $g)."\t2025-07-14\t{$g}\n", range(1, 20))), new Stretch($at, $at, null, true)), 1);
         $session->close();
         $counted = $this->counted('gate.days');
         self::assertCount(366, $counted);
@@ -304,7 +305,7 @@ final class LakeTest extends LakeCase
         $session = RowDelivery::open($this->lake, $feed->landedTable(), Holder::feed('feed-loads', 1));
         $line = static fn (int $id, int $kg): string => "{$id}\t{$kg}\tc\t2026-01-01\t2026-01-01 00:00:00+00\n";
         $at = $session->position();
-        $batch = static fn (string $own, string $light, string $gone = ''): \Lighterman\Core\Record\Batch => new \Lighterman\Core\Record\Batch($feed->landedTable()->shape, $own, new \Lighterman\Core\Record\Stretch($at, $at, null, true), 0, 0, ['light' => $light], $gone);
+        $batch = static fn (string $own, string $light, string $gone = ''): Batch => new Batch($feed->landedTable()->shape, $own, new Stretch($at, $at, null, true), 0, 0, ['light' => $light], $gone);
         $session->again($batch($line(1, 500).$line(2, 600), $line(3, 5)), 1);
         $receipt = $session->again($batch($line(3, 700), $line(1, 4), "2\n"), 1);
         $session->close();
