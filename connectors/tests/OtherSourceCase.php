@@ -225,7 +225,7 @@ abstract class OtherSourceCase extends PostgresCase
         $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, filled_at TIMESTAMP NULL, updated_at TIMESTAMP NULL, site VARCHAR(4))', 'CREATE INDEX casks_updated ON casks (updated_at)',
             "INSERT INTO casks VALUES (1, '2026-01-01 00:00:00', '2026-01-02 00:00:00', 'a'), (2, '2026-01-01 00:00:00', NULL, 'a'), (3, NULL, '2037-01-01 00:00:00', NULL)");
         $facts = $this->other->facts($this->table('casks'));
-        self::assertSame([3, 1, 1, 1, true, false], [$facts->count->rows, $facts->columns['updated_at']->nulls, $facts->columns['updated_at']->ahead, $facts->columns['filled_at']->outrun, $facts->columns['updated_at']->indexed, $facts->columns['filled_at']->indexed]);
+        self::assertSame([3, 1, 1, 1, true, false], [$facts->count->rows, $facts->columns['updated_at']->nulls, $facts->columns['updated_at']->ahead, $facts->columns['filled_at']->outrun?->rows, $facts->columns['updated_at']->indexed, $facts->columns['filled_at']->indexed]);
         $bad = $this->other->facts($this->table('casks'), ['site']);
         self::assertSame([['site' => 'a'], ['site']], [$bad->key->duplicate, $bad->key->nullable]);
         self::assertSame(['id' => '2', 'filled_at' => '2026-01-01 00:00:00', 'updated_at' => null, 'site' => 'a'], array_map(static fn (?string $v): ?string => $v === null ? null : (string) preg_replace('/(\.0+)?(\+00)?$/', '', $v), $this->other->row($this->feedOf('casks', null, ['id']), ['id' => '2']) ?? []));

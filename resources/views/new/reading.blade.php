@@ -21,7 +21,7 @@
 @endphp
 <tr class="reading" data-reading><td></td><td colspan="11">
 <details class="fold" @if (count($lines) <= 3) open @endif>
-    <summary><b>How the files are read</b> <span class="faded">{{ $r->format->word() }}@if ($d) · {{ strtok($marks[$d->delimiter] ?? $d->delimiter, ' ') }} · decimal {{ $d->decimal === ',' ? 'comma' : 'point' }} · {{ $d->encoding }} · {{ $d->header ? 'first line names the columns' : 'no line of names' }}@endif · {{ $f->files === 1 ? '1 file' : Say::count($f->files).' files' }}, {{ Say::bytes($f->bytes) }}; found out from <span class="mono">{{ $f->looked->path }}</span></span></summary>
+    <summary><b>How the files are read</b> <span class="faded">{{ $r->format->word() }}@if ($d) · {{ strtok($marks[$d->delimiter] ?? $d->delimiter, ' ') }} · decimal {{ $d->decimal === ',' ? 'comma' : 'point' }} · {{ $d->encoding }} · {{ $d->header ? 'first line names the columns' : 'no line of names' }}@endif · {{ Say::files($f->files->files) }}, {{ Say::bytes($f->files->bytes) }}; found out from <span class="mono">{{ $f->files->newest->path }}</span></span></summary>
     <div class="form-grid" style="margin-top: 6px">
         <div class="field"><label for="format-{{ $n }}">Format</label><div class="select"><select id="format-{{ $n }}" name="{{ $select('format') }}"><option value="">{{ $r->format->word() }}, as found</option>@foreach (FileFormat::cases() as $c)<option value="{{ $c->value }}" @selected($said('format') === $c->value)>{{ $c->word() }}</option>@endforeach</select></div><p class="hint">{{ $f->evidence['format'] }}</p></div>
         @foreach ($fields as $field => [$label, $now, $options, $why])
