@@ -66,8 +66,8 @@ final readonly class JournalWriter implements ChangeWriter
             }
         }
 
-        return CopyText::line([
-            ...array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $row),
+        return CopyText::record([
+            ...$row,
             $commit->place->ofChange($number), $kind, $commit->time(),
             $before === null ? null : json_encode($before, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES),
             $unsent === [] ? null : FeedTable::arrayText($unsent),
