@@ -6,7 +6,7 @@ namespace Tests\Drills;
 
 use PHPUnit\Framework\Attributes\Test;
 
-/** Several workers at once, whose sessions with source and target are cut again and again. */
+/** Several workers at once, whose sessions with source, target and their own database are cut again and again. */
 final class ManyWorkersTest extends DrillCase
 {
     #[Test]
@@ -24,6 +24,7 @@ final class ManyWorkersTest extends DrillCase
             for ($round = 0; $round < 6; $round++) {
                 usleep(500_000);
                 $this->gate->run("INSERT INTO t1 SELECT 100000 + {$round} * 100 + g, 'new' FROM generate_series(1, 50) g; INSERT INTO t2 SELECT 100000 + {$round} * 100 + g, 'new' FROM generate_series(1, 50) g");
+                $this->own->run('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()');
                 $this->gate->run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE (application_name = 'lighterman reader' OR application_name LIKE 'lighterman lands %') AND datname ~ '{$this->suffix}'");
             }
             $this->waitUntil('all copies are equal', function () use ($feeds): bool {
