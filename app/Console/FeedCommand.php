@@ -5,8 +5,7 @@ declare(strict_types=1);
 namespace App\Console;
 
 use App\Models\Feed;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 
 /** A command about one named feed. */
 abstract class FeedCommand extends Told
@@ -16,6 +15,6 @@ abstract class FeedCommand extends Told
         $name = (string) $this->argument('name');
 
         return Feed::with('route.source', 'route.target', 'route.logs', 'definition')->where('name', $name)->first()
-            ?? throw SystemTrouble::lasting(Reason::NoFeed, "There is no feed named \"{$name}\".", 'bin/lighterman feeds lists them.');
+            ?? throw MissingTrouble::feed($name);
     }
 }

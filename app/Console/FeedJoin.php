@@ -9,6 +9,7 @@ use App\Models\Run;
 use App\Runtime\Common\Systems;
 use App\Runtime\Work\Companion;
 use App\Runtime\Worker;
+use App\Support\Way;
 
 final class FeedJoin extends FeedCommand
 {
@@ -32,7 +33,7 @@ final class FeedJoin extends FeedCommand
             $this->json(['feed' => $feed->name, 'run' => $run?->id, 'state' => $state, 'said' => $said, 'trouble' => $run?->trouble]);
         } else {
             $this->line("{$feed->name}: {$said}");
-            $run?->trouble === null || $this->line($run->trouble['remedy']);
+            $run?->trouble === null || $this->line(Way::said($run->trouble->remedy, $feed));
         }
 
         return in_array($state, ['done', 'asked'], true) ? self::SUCCESS : self::FAILURE;

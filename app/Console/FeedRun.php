@@ -7,6 +7,7 @@ namespace App\Console;
 use App\Runtime\Common\Systems;
 use App\Runtime\Work\Companion;
 use App\Runtime\Worker;
+use App\Support\Way;
 
 final class FeedRun extends FeedCommand
 {
@@ -40,8 +41,8 @@ final class FeedRun extends FeedCommand
         if ($this->asJson()) {
             $this->json($result);
         } elseif ($feed->trouble !== null) {
-            $this->error($feed->trouble['message']);
-            $this->line($feed->trouble['remedy']);
+            $this->error($feed->trouble->message);
+            $this->line(Way::said($feed->trouble->remedy, $feed));
         } else {
             $this->line("{$feed->name}: {$feed->state()}. Read {$result['read']}, inserted {$result['inserted']}, updated {$result['updated']}, unchanged {$result['unchanged']}.");
         }

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Console;
 
 use App\Models\SetAside;
+use App\Support\Way;
 
 final class FeedShow extends FeedCommand
 {
@@ -30,7 +31,7 @@ final class FeedShow extends FeedCommand
 
             return self::SUCCESS;
         }
-        $told = ['trouble' => $trouble['message'] ?? null, 'remedy' => $trouble['remedy'] ?? null, 'set_aside_reasons' => implode(', ', array_map(static fn (string $reason, int $n): string => "{$reason}: {$n}", array_keys($about['set_aside_reasons']), $about['set_aside_reasons'])) ?: null];
+        $told = ['trouble' => $trouble?->message, 'remedy' => $trouble === null ? null : Way::said($trouble->remedy, $feed, $log?->standing === 'failed' ? $log : null), 'set_aside_reasons' => implode(', ', array_map(static fn (string $reason, int $n): string => "{$reason}: {$n}", array_keys($about['set_aside_reasons']), $about['set_aside_reasons'])) ?: null];
         foreach ($told + $about as $what => $value) {
             $this->line(str_pad(str_replace('_', ' ', $what), 20).($value ?? '—'));
         }

@@ -14,6 +14,7 @@ use App\Runtime\Work\Companion;
 use App\Runtime\Work\Leases;
 use App\Runtime\Work\Workers;
 use App\Support\Say;
+use App\Support\Way;
 use Illuminate\Console\Command;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Trouble\Explained;
@@ -61,9 +62,9 @@ final class LogRead extends Command
 
             return self::FAILURE;
         } catch (TargetAway $away) {
-            return $this->told($away->trouble);
+            return $this->told($away->trouble, $log);
         } catch (Explained $trouble) {
-            return $this->told($trouble);
+            return $this->told($trouble, $log);
         }
 
         return $this->option('drain') && ! $this->allLanded($log) ? self::FAILURE : self::SUCCESS;
@@ -80,10 +81,10 @@ final class LogRead extends Command
         return $apart->every(static fn (Feed $f): bool => $f->paused_at !== null);
     }
 
-    private function told(Explained $trouble): int
+    private function told(Explained $trouble, RouteLog $log): int
     {
         $this->error($trouble->getMessage());
-        $this->line($trouble->remedy());
+        $this->line(Way::said($trouble->remedy(), log: $log));
 
         return self::FAILURE;
     }

@@ -6,8 +6,7 @@ namespace App\Console;
 
 use App\Feeds\FeedBook;
 use App\Models\Route;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 
 final class RouteAnew extends Told
 {
@@ -19,7 +18,7 @@ final class RouteAnew extends Told
     {
         $name = (string) $this->argument('route');
         $log = Route::where('name', $name)->first()?->logBy((string) $this->option('capture'))
-            ?? throw SystemTrouble::lasting(Reason::NoLog, "There is no route named \"{$name}\" that reads changes by {$this->option('capture')}.", 'bin/lighterman feeds lists routes and captures.');
+            ?? throw MissingTrouble::log($name, (string) $this->option('capture'));
         FeedBook::beginAnew($log);
         $this->asJson() ? $this->json(['route' => $name, 'capture' => $log->capture]) : $this->line("The reading of {$name} begins anew.");
 

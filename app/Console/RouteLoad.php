@@ -14,8 +14,8 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\Guarantee;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Trouble\Explained;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\MissingTrouble;
 
 final class RouteLoad extends Told
 {
@@ -27,7 +27,7 @@ final class RouteLoad extends Told
     {
         $path = (string) $this->argument('file');
         if ($path !== '-' && ! is_readable($path)) {
-            throw SystemTrouble::lasting(Reason::NoFile, "The file {$path} cannot be read.", 'Check the path and the permissions.');
+            throw MissingTrouble::file($path, "The file {$path} cannot be read.", 'Check the path and the permissions.');
         }
         $file = DefinitionFile::parse((string) file_get_contents($path === '-' ? 'php://stdin' : $path));
         $source = SystemBook::named($file->source);
@@ -42,7 +42,7 @@ final class RouteLoad extends Told
                 $preparation = $writer->prepare($definition->landedTable());
                 $obstacles = [...$preparation->obstacles(), ...$this->obstacles($systems, $source, $target, $definition)];
             } catch (Explained $trouble) {
-                $wrong[] = [$trouble->getMessage(), $trouble->remedy()];
+                $wrong[] = [$trouble->getMessage(), (string) $trouble->remedy()];
 
                 continue;
             }
@@ -54,7 +54,7 @@ final class RouteLoad extends Told
                 + ($this->asJson() ? ['statements' => $preparation->statements, 'guarantee' => Guarantee::derive($definition, $reader->capabilities(), $writer->capabilities(), $facts)->toArray()] : []);
         }
         if ($wrong !== []) {
-            throw count($wrong) === 1 ? SystemTrouble::lasting(Reason::NotAsItShould, ...$wrong[0]) : SystemTrouble::lasting(Reason::NotAsTheyShould, count($wrong)." things are wrong, and nothing was made.\n".implode("\n", array_map(static fn (array $w): string => "- {$w[0]} {$w[1]}", $wrong)), 'Mend them, then load the file again.');
+            throw InvalidDefinition::several($wrong);
         }
         if ($this->option('dry-run') !== true) {
             FeedBook::create($source, $target, $definitions);

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace App\Console;
 
+use App\Support\Way;
 use Illuminate\Console\Command;
 use Lighterman\Core\Trouble\Explained;
 use Symfony\Component\Console\Input\InputInterface;
@@ -18,10 +19,10 @@ abstract class Told extends Command
             return parent::execute($input, $output);
         } catch (Explained $trouble) {
             if ($this->asJson()) {
-                $this->json(['error' => $trouble->getMessage(), 'remedy' => $trouble->remedy()]);
+                $this->json(['error' => $trouble->getMessage(), 'remedy' => $trouble->remedy()->said, 'command' => Way::command($trouble->remedy())]);
             } else {
                 $this->error($trouble->getMessage());
-                $this->line($trouble->remedy());
+                $this->line(Way::said($trouble->remedy()));
             }
 
             return self::FAILURE;

@@ -14,7 +14,7 @@ use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Treatment;
 use Lighterman\Core\Trouble\InvalidDefinition;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** What is being changed about the treatment of a feed, until it is saved as a version. */
@@ -75,7 +75,7 @@ final class DraftBook
     {
         $preparation = self::preparation($feed, $wanted, $systems);
         foreach ($preparation->obstacles() as $obstacle) {
-            throw SystemTrouble::lasting(Reason::IncompatibleTable, $obstacle->said, "Land the feed in another table, or run on {$feed->route->target->name}: {$obstacle->remedy}");
+            throw LandedTrouble::unfit(null, $wanted->destination->table, $obstacle->said, "Land the feed in another table, or run on {$feed->route->target->name}: {$obstacle->remedy}");
         }
         if ($preparation->exists && $preparation->statements !== []) {
             $systems->target($feed->route->target)->alter($preparation->statements);

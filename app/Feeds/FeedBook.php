@@ -20,8 +20,9 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\SliceCheck;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Shape\Column;
+use Lighterman\Core\Trouble\Act;
 use Lighterman\Core\Trouble\InvalidDefinition;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Every change a person makes to feeds goes through here, and into the audit trail. */
@@ -127,7 +128,7 @@ final class FeedBook
         $feed = Feed::with('definition')->findOrFail($feed->id);
         $definition = $feed->definition->parsed();
         SliceCheck::check($slice, $definition);
-        $lost = ($feed->trouble['asks'] ?? null) === 'load';
+        $lost = $feed->trouble?->remedy->act === Act::LoadAgain;
         $why = match (true) {
             ! $definition->kind()->loadsAgain() => ['files are taken again one by one, on its page Files', 'Have them taken again there, or start the feed over.'],
             $feed->complete_up_to === null && ! $lost => ['its first load has not come to its end', 'Wait for it, or start over.'],
@@ -160,7 +161,7 @@ final class FeedBook
         $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->origin->table);
         $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
         foreach ($systems->target($feed->route->target)->prepare($definition->landedTable())->obstacles() as $obstacle) {
-            throw SystemTrouble::lasting(Reason::IncompatibleTable, $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
+            throw LandedTrouble::unfit(null, $definition->destination->table, $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
         }
 
         return self::agree($feed, $definition);
@@ -177,7 +178,7 @@ final class FeedBook
         $before = $feed->definition->parsed()->carried();
         $moved = array_filter($definition->carried()->columns, static fn (Column $c): bool => ($was = $before->column($c->name)) === null || ! $was->type->equals($c->type));
         // Of a first load, what was read before has to be read again too.
-        $again = $moved !== [] && ! $definition->destination->landing->adds() && $feed->stands()->phase !== 'start' && $definition->origin->files === null;
+        $again = $moved !== [] && ! $definition->destination->landing->adds() && $feed->stands()->hasBegun() && $definition->origin->files === null;
         self::change($feed, $definition);
         $again && self::each([$feed], 'agreed to a new shape of', static fn (): array => ['reload' => AskedLoad::mending()->toArray()]);
         self::resume([$feed->refresh()]);

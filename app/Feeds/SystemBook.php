@@ -12,8 +12,7 @@ use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\Kinds\Connectors;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Trouble\InvalidDefinition;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 use SensitiveParameter;
 
 /** Every change a person makes to systems goes through here, and into the audit trail. */
@@ -22,7 +21,7 @@ final class SystemBook
     public static function named(string $name): System
     {
         return System::where('name', $name)->first()
-            ?? throw SystemTrouble::lasting(Reason::NoSystem, "There is no system named \"{$name}\".", 'bin/lighterman systems lists them; the Systems page adds one.');
+            ?? throw MissingTrouble::system($name);
     }
 
     /** @param  array<string, string|int>  $settings  as the kind wants them */

@@ -19,6 +19,8 @@ use Lighterman\Core\Carrying\LoadProgress;
 use Lighterman\Core\Carrying\Standing;
 use Lighterman\Core\Latency\Behind;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\Positions;
+use Lighterman\Core\Position\StartPosition;
 use Lighterman\Core\Record\Receipt as Landed;
 use LogicException;
 
@@ -44,7 +46,7 @@ use LogicException;
  * @property CarbonImmutable|null $due_at
  * @property string|null $why
  * @property array<array-key, mixed>|null $progress
- * @property array<array-key, mixed>|null $trouble
+ * @property KeptTrouble|null $trouble
  * @property int $failures
  * @property int|null $last_run_id
  * @property CarbonImmutable|null $last_landed_at
@@ -66,7 +68,7 @@ final class Feed extends Record
     public const LOG_FAILED = "EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.capture = feeds.capture AND l.standing = 'failed')";
 
     protected $casts = [
-        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => 'array', 'reload' => 'array', 'gap' => 'array', 'identity' => 'array', 'rereads' => 'array', 'cancel_asked' => 'boolean', 'join_asked' => 'boolean',
+        'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => KeptTrouble::class, 'reload' => 'array', 'gap' => 'array', 'identity' => 'array', 'rereads' => 'array', 'cancel_asked' => 'boolean', 'join_asked' => 'boolean',
         'paused_at' => 'immutable_datetime', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime',
         'last_landed_at' => 'immutable_datetime',
     ];
@@ -191,7 +193,7 @@ final class Feed extends Record
 
     public function stands(): Position
     {
-        return $this->position === null ? Position::start() : Position::fromArray($this->position);
+        return $this->position === null ? new StartPosition : Positions::fromArray($this->position);
     }
 
     /** A receipt has been copied, which moved the row along: so does what is known of it here. */

@@ -6,6 +6,7 @@ namespace App\Models;
 
 use Carbon\CarbonImmutable;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\Positions;
 use Lighterman\Core\Record\Receipt as Landed;
 
 /**
@@ -38,12 +39,12 @@ final class Receipt extends Record
 
     public function from(): Position
     {
-        return Position::fromArray($this->from_position);
+        return Positions::fromArray($this->from_position);
     }
 
     public function to(): Position
     {
-        return Position::fromArray($this->to_position);
+        return Positions::fromArray($this->to_position);
     }
 
     /** @return array<string, mixed> a receipt of the target as a line of our table */

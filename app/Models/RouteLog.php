@@ -18,7 +18,7 @@ use Lighterman\Core\Capture\Capture;
  * @property int $route_id
  * @property array<string, string> $names  of what it is read by at the source, as the connector gave them
  * @property string $standing
- * @property array<array-key, mixed>|null $trouble
+ * @property KeptTrouble|null $trouble
  * @property array<array-key, mixed>|null $findings
  * @property CarbonImmutable|null $checked_at
  * @property bool $anew_asked
@@ -40,7 +40,7 @@ use Lighterman\Core\Capture\Capture;
  */
 final class RouteLog extends Record
 {
-    protected $casts = ['trouble' => 'array', 'names' => 'array', 'findings' => 'array', 'checked_at' => 'immutable_datetime', 'anew_asked' => 'boolean', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime'];
+    protected $casts = ['trouble' => KeptTrouble::class, 'names' => 'array', 'findings' => 'array', 'checked_at' => 'immutable_datetime', 'anew_asked' => 'boolean', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime'];
 
     /** @return BelongsTo<Route, $this> */
     public function route(): BelongsTo

@@ -33,7 +33,7 @@ use Illuminate\Database\Eloquent\Relations\HasMany;
  * @property float $treating_ms
  * @property float $landing_ms
  * @property int $empty_runs
- * @property array<array-key, mixed>|null $trouble
+ * @property KeptTrouble|null $trouble
  * @property CarbonImmutable $started_at
  * @property CarbonImmutable|null $ended_at
  * @property int $superseded
@@ -48,7 +48,7 @@ final class Run extends Record
 
     public $timestamps = false;
 
-    protected $casts = ['trouble' => 'array', 'started_at' => 'immutable_datetime', 'ended_at' => 'immutable_datetime'];
+    protected $casts = ['trouble' => KeptTrouble::class, 'started_at' => 'immutable_datetime', 'ended_at' => 'immutable_datetime'];
 
     /** @return BelongsTo<Feed, $this> */
     public function feed(): BelongsTo

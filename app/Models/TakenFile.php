@@ -34,7 +34,7 @@ final class TakenFile extends Record
     {
         // A unit may have taken a file, and what it became, one after the other.
         $latest = [];
-        foreach ($receipt->to->files as $file) {
+        foreach ($receipt->to->files() as $file) {
             $latest[$file->path] = ['feed_id' => $feedId, 'path' => $file->path, 'size' => $file->size, 'modified' => $file->modified, 'checksum' => $file->checksum, 'rows' => $file->rows, 'set_aside' => $file->setAside, 'sequence' => $receipt->sequence, 'landed_at' => $receipt->landedAt];
         }
         foreach (array_chunk(array_values($latest), 500) as $lines) {

@@ -9,6 +9,7 @@ use Carbon\CarbonImmutable;
 use DateTimeInterface;
 use Illuminate\Support\Facades\Auth;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StreamPosition;
 
 /** Numbers, sizes, durations and times in words, the same on every page and in every command. */
 final class Say
@@ -127,7 +128,12 @@ final class Say
     /** From one place in a log to another, short. */
     public static function places(Position $from, Position $to): string
     {
-        return $from->place === null ? "{$from} → {$to->place}" : ($from->phase === 'log load' ? 'load '.implode(', ', $from->key ?? ['begun']).' → '.($to->phase === 'log' ? 'end' : implode(', ', $to->key ?? [])) : "{$from->place} → {$to->place}");
+        if ($from->hasBegun() && $from->isLoading()) {
+            return 'load '.implode(', ', $from->loadedTo() ?? ['begun']).' → '.($to->isLoading() ? implode(', ', $to->loadedTo() ?? []) : 'end');
+        }
+        $place = static fn (Position $p): string => $p instanceof StreamPosition ? $p->place : (string) $p;
+
+        return "{$place($from)} → {$place($to)}";
     }
 
     /** What a run does. */

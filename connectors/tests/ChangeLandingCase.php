@@ -15,7 +15,7 @@ use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Position\LogPlace;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\DataProvider;
@@ -184,7 +184,7 @@ abstract class ChangeLandingCase extends LogCase
                 }
                 $session->begin();
                 $session->apply($feed->name, $plan);
-                $session->commit([new Arrival($feed->name, Position::log('0/1'))], null, null);
+                $session->commit([new Arrival($feed->name, StreamPosition::at('0/1'))], null, null);
             }
             $session->close();
             $chain = $this->landed("SELECT state, change_kind, extract(epoch FROM valid_from)::int AS since, extract(epoch FROM valid_to)::int AS until, is_current FROM {$feed->destination->table} ORDER BY source_position");

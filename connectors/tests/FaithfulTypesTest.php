@@ -53,7 +53,7 @@ final class FaithfulTypesTest extends PostgresCase
             self::fail('It was accepted.');
         } catch (InvalidDefinition $e) {
             self::assertStringContainsString('column spot of public.t is of type place', $e->getMessage());
-            self::assertStringContainsString('leave_out: [spot]', $e->remedy());
+            self::assertStringContainsString('leave_out: [spot]', $e->remedy()->said);
         }
         $feed = $this->feed('t', null, ['id'], Landing::Replace, ['leaveOut' => ['spot']]);
         $this->carry($feed);

@@ -110,7 +110,7 @@ final class FilesTest extends PostgresCase implements TakenFiles
                         $receipt = $session->land($batch->treated($batch->shape, $batch->encoded, 0, 0), 1, SteadyClock::seconds());
                         if ($receipt !== null) {
                             $receipts[] = $receipt;
-                            $this->taken = array_merge($this->taken, array_column(array_map(static fn (FileMark $f): array => [$f->path, $f], $receipt->to->files), 1, 0));
+                            $this->taken = array_merge($this->taken, array_column(array_map(static fn (FileMark $f): array => [$f->path, $f], $receipt->to->files()), 1, 0));
                             $this->unreadable = [...$this->unreadable, ...$seen];
                             $seen = [];
                         }

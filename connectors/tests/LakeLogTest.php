@@ -19,7 +19,7 @@ use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Position\LogPlace;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\DataProvider;
@@ -125,7 +125,7 @@ final class LakeLogTest extends ChangeLandingCase
         }
         $new = $this->lake->landing(Holder::route('route', 2));
         try {
-            $old->commit([new Arrival($upsert->name, Position::log('0/1')), new Arrival($journal->name, Position::log('0/1'))], LogPlace::before(1), null);
+            $old->commit([new Arrival($upsert->name, StreamPosition::at('0/1')), new Arrival($journal->name, StreamPosition::at('0/1'))], LogPlace::before(1), null);
             self::fail('It committed.');
         } catch (LeaseLost) {
             self::assertSame([0, 0], [$this->lake->count($upsert->destination->table), $this->lake->count($journal->destination->table)]);
@@ -140,7 +140,7 @@ final class LakeLogTest extends ChangeLandingCase
         foreach ($plans as $name => $plan) {
             $again->apply($name, $plan);
         }
-        $again->commit([new Arrival($upsert->name, Position::log('0/1')), new Arrival($journal->name, Position::log('0/1'))], LogPlace::before(7), null);
+        $again->commit([new Arrival($upsert->name, StreamPosition::at('0/1')), new Arrival($journal->name, StreamPosition::at('0/1'))], LogPlace::before(7), null);
         self::assertSame([1, 1, '0/7'], [$this->lake->count($upsert->destination->table), $this->lake->count($journal->destination->table), $again->position()]);
 
         // A feed that begins anew leaves the others alone, while they go on.
@@ -149,7 +149,7 @@ final class LakeLogTest extends ChangeLandingCase
         $plans[$journal->name]->clear();
         $plans[$journal->name]->add(new Change('insert', null, ['2', 'b', null], 1), new SourceCommit(LogPlace::commitAt(2), 2));
         $again->apply($journal->name, $plans[$journal->name]);
-        $again->commit([new Arrival($journal->name, Position::log('0/2'))], LogPlace::before(8), null);
+        $again->commit([new Arrival($journal->name, StreamPosition::at('0/2'))], LogPlace::before(8), null);
         self::assertSame(['gate.orders_append'], array_keys($this->lake->tables()));
         self::assertSame([2, 2], [$this->lake->count($journal->destination->table), $again->sequence($journal->name)]);
         $again->close();
@@ -168,7 +168,7 @@ final class LakeLogTest extends ChangeLandingCase
                 $plan->add(new Change('insert', null, [$feed === $upsert ? $state : '7', 's', null], 1), new SourceCommit(LogPlace::commitAt($lsn), $lsn));
                 $session->apply($feed->name, $plan);
             }
-            $session->commit([new Arrival($journal->name, Position::log("0/{$lsn}")), new Arrival($upsert->name, Position::log("0/{$lsn}"))], LogPlace::before($lsn), null);
+            $session->commit([new Arrival($journal->name, StreamPosition::at("0/{$lsn}")), new Arrival($upsert->name, StreamPosition::at("0/{$lsn}"))], LogPlace::before($lsn), null);
         };
         for ($lsn = 1; $lsn <= 12; $lsn++) {
             $deliver($session, $lsn, (string) $lsn);
@@ -199,7 +199,7 @@ final class LakeLogTest extends ChangeLandingCase
         $plan->add(new Change('insert', null, ['15', 's', null], 1), new SourceCommit(LogPlace::commitAt(15), 15));
         $session->apply($journal->name, $plan);
         try {
-            $session->commit([new Arrival($journal->name, Position::log('0/15'))], LogPlace::before(15), null);
+            $session->commit([new Arrival($journal->name, StreamPosition::at('0/15'))], LogPlace::before(15), null);
             self::fail('It committed.');
         } catch (LeaseLost) {
             self::assertSame([14, []], [$this->lake->count($journal->destination->table), $this->strays()]);
@@ -225,11 +225,11 @@ final class LakeLogTest extends ChangeLandingCase
             };
             $session->begin();
             $put($session, [1, 2, 3, 4], 1);
-            $session->commit([new Arrival($feed->name, Position::log('0/1'))], LogPlace::before(1), null);
+            $session->commit([new Arrival($feed->name, StreamPosition::at('0/1'))], LogPlace::before(1), null);
             $session->noteKeys($feed->name, whole: true);
             $session->begin();
             $put($session, [1], 2);
-            $session->commit([new Arrival($feed->name, Position::log('0/2'))], LogPlace::before(2), null);
+            $session->commit([new Arrival($feed->name, StreamPosition::at('0/2'))], LogPlace::before(2), null);
             $late = $session;
             $session = $this->lake->landing(Holder::route('route', ++$token));
             $session->admit($feed->landedTable(), $feed->name);
@@ -242,7 +242,7 @@ final class LakeLogTest extends ChangeLandingCase
             $session->begin();
             $put($session, [3], 3);
             $session->sweep($feed->name, new SourceCommit(LogPlace::commitAt(3), 3_000_000));
-            $receipt = $session->commit([new Arrival($feed->name, Position::log('0/3'))], LogPlace::before(3), null)[$feed->name];
+            $receipt = $session->commit([new Arrival($feed->name, StreamPosition::at('0/3'))], LogPlace::before(3), null)[$feed->name];
             $current = $landing === Landing::Versions ? ' WHERE is_current' : '';
             self::assertSame([['ids' => '1,3']], $this->landed("SELECT string_agg(id, ',' ORDER BY id) AS ids FROM {$feed->destination->table}{$current}"));
             self::assertSame(3, $receipt->read);

@@ -14,7 +14,7 @@ use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\WatermarkPosition;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -81,7 +81,7 @@ final class LandingTest extends PostgresCase
         self::assertCount(4, $receipts);
         foreach ($receipts as $i => $receipt) {
             self::assertSame($i + 1, $receipt->sequence);
-            self::assertTrue($i === 0 ? $receipt->from->phase === 'start' : $receipt->from->equals($receipts[$i - 1]->to));
+            self::assertTrue($i === 0 ? ! $receipt->from->hasBegun() : $receipt->from->equals($receipts[$i - 1]->to));
         }
         self::assertTrue($session->position()->equals(end($receipts)->to));
         self::assertCount(1, $session->receiptsAfter(3));
@@ -269,7 +269,7 @@ final class LandingTest extends PostgresCase
         $feed = $this->loads();
         $this->gate->run('DROP TABLE loads');
         $this->assertTrouble('no_table', 'public.loads', fn () => $this->source->shape($feed->origin->table));
-        $this->assertTrouble('no_table', 'loads', fn () => $this->source->plan($feed, Position::after('2026-01-01'), null));
+        $this->assertTrouble('no_table', 'loads', fn () => $this->source->plan($feed, new WatermarkPosition('2026-01-01'), null));
     }
 
     #[Test]
@@ -299,7 +299,7 @@ final class LandingTest extends PostgresCase
                 $this->target->query($bad, 10, 5);
                 self::fail("{$bad} was run");
             } catch (SystemTrouble $e) {
-                self::assertNotSame('', $e->remedy());
+                self::assertNotSame('', $e->remedy()->said);
             }
         }
         self::assertSame('30', $this->house->value('SELECT count(*) FROM t'));

@@ -10,6 +10,7 @@ use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Holder;
+use Lighterman\Core\Position\WatermarkPosition;
 use PHPUnit\Framework\Attributes\Test;
 
 final class LateAndEqualTest extends PostgresCase
@@ -78,6 +79,7 @@ final class LateAndEqualTest extends PostgresCase
         $receipts = $this->carry($feed);
 
         self::assertGreaterThan(2, count($receipts), 'the window took several batches');
+        self::assertInstanceOf(WatermarkPosition::class, $receipts[0]->to);
         self::assertNotNull($receipts[0]->to->key, 'and was cut between rows of one watermark');
         $this->assertCopied($feed);
         self::assertSame('25001', $this->house->value('SELECT count(*) FROM gate.loads'));

@@ -14,7 +14,8 @@ use Lighterman\Connectors\Lake\Page;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Position\LogPlace;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StartPosition;
+use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
@@ -55,7 +56,7 @@ final class LedgerTest extends TestCase
 
     private static function receipt(int $sequence): Receipt
     {
-        return new Receipt($sequence, Position::start(), new Arrival('f', Position::log('0/'.$sequence), 1), 3, new Counts(2, 1, bytes: 99, checksum: 'abc'), '2026-11-28 00:00:00+00', '2026-11-28 00:00:01+00');
+        return new Receipt($sequence, new StartPosition, new Arrival('f', StreamPosition::at('0/'.$sequence), 1), 3, new Counts(2, 1, bytes: 99, checksum: 'abc'), '2026-11-28 00:00:00+00', '2026-11-28 00:00:01+00');
     }
 
     #[Test]
@@ -167,7 +168,7 @@ final class LedgerTest extends TestCase
         $was = self::table(['t/part=a/1' => 5, 't/part=a/2' => 6, 't/part=a/3' => 100, 't/part=b/4' => 5]);
         self::assertSame([['t/part=a/1', 't/part=a/2']], array_map(static fn (array $files): array => array_map(static fn (DataFile $f): string => $f->name, $files), $was->small(100, 2)));
         self::assertSame([], $was->small(100, 3));
-        $page = new Page('f', 1, 0, Position::start(), ['t' => $was], [], ['older' => 100], []);
+        $page = new Page('f', 1, 0, new StartPosition, ['t' => $was], [], ['older' => 100], []);
         $next = $page->joined(['t' => self::table(['t/part=a/5' => 11, 't/part=a/3' => 100, 't/part=b/4' => 5])], 100 + Page::GRACE - 1);
         self::assertSame(['older', 't/part=a/1', 't/part=a/2'], array_keys($next->retired));
         self::assertSame([0, []], [$next->sequence, $next->receipts]);

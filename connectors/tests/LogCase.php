@@ -25,7 +25,7 @@ use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Place;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\TableName;
@@ -127,7 +127,7 @@ abstract class LogCase extends PostgresCase
         }
         $landing->apply($feed->name, $plan);
 
-        return $landing->commit([new Arrival($feed->name, Position::log($this->place?->text() ?? self::fail('Nothing was read.')), 1)], $this->place, $commit->time())[$feed->name];
+        return $landing->commit([new Arrival($feed->name, StreamPosition::at($this->place?->text() ?? self::fail('Nothing was read.')), 1)], $this->place, $commit->time())[$feed->name];
     }
 
     private static function change(FeedDefinition $feed, LoggedRow $row, int $number): Change

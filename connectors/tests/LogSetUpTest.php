@@ -50,7 +50,7 @@ final class LogSetUpTest extends LogCase
             self::fail('it was set up');
         } catch (SystemTrouble $trouble) {
             self::assertFalse($trouble->mayPass());
-            self::assertStringContainsString('ALTER ROLE', $trouble->remedy());
+            self::assertStringContainsString('ALTER ROLE', $trouble->remedy()->said);
         }
         self::assertNull($this->gate->value("SELECT 1 FROM pg_publication WHERE pubname = 'lighterman_limited'"), 'nothing half done');
         $this->gate->run("DROP OWNED BY {$user}; DROP ROLE {$user}");

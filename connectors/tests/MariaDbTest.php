@@ -197,7 +197,7 @@ final class MariaDbTest extends OtherSourceCase
                 self::fail('It answered.');
             } catch (SystemTrouble $trouble) {
                 self::assertSame($reason, $trouble->reason->value);
-                self::assertStringNotContainsString('sour-apple-77', $trouble->getMessage().$trouble->remedy().print_r($settings, true));
+                self::assertStringNotContainsString('sour-apple-77', $trouble->getMessage().$trouble->remedy()->said.print_r($settings, true));
             }
         }
     }

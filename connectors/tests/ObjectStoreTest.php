@@ -23,7 +23,7 @@ use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Tests\Definition\Definitions;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -181,9 +181,9 @@ final class ObjectStoreTest extends LakeCase
             $table = new TableName(FilesSource::SCHEMA, $pattern);
             $facts = $source->facts($table, files: ['types' => $expected === null ? [] : ['ph' => 'decimal(5,2)'], 'quiet_seconds' => 0])->files ?? self::fail();
             $feed = Definitions::of('drop', $table, $facts->shape, Capture::Files, [], Landing::Append, new TableName('lab', $expected === null ? 'harvest' : 'must'), stamps: new Stamps(null, null), files: $facts->reading);
-            $plan = $source->plan($feed, \Lighterman\Core\Position\Position::start(), null);
+            $plan = $source->plan($feed, new \Lighterman\Core\Position\StartPosition, null);
             usleep(1_100_000);
-            $plan = $plan->files->growing === [] ? $plan : $source->plan($feed, \Lighterman\Core\Position\Position::start(), null);
+            $plan = $plan->files->growing === [] ? $plan : $source->plan($feed, new \Lighterman\Core\Position\StartPosition, null);
             $reader = $source->reader($feed, $plan);
             $rows = [];
             while ($batch = $reader->next()) {
@@ -212,7 +212,7 @@ final class ObjectStoreTest extends LakeCase
         self::assertSame('new', file_get_contents($fetched->path('a/new', static fn () => self::fail('It is here.'))));
         $this->expectException(SystemTrouble::class);
         try {
-            $fetched->path('b', static fn () => throw SystemTrouble::passing(Reason::Store, 'x', 'x'));
+            $fetched->path('b', static fn () => throw StatementTrouble::store('x', 'x', answers: true));
         } finally {
             self::assertFileDoesNotExist("{$folder}/b");
             self::assertSame([], glob("{$folder}/*.new"));

@@ -50,7 +50,7 @@ final class PrivilegeTest extends PostgresCase
             } catch (SystemTrouble $trouble) {
                 self::assertSame('no_privilege', $trouble->reason->value, $trouble->getMessage());
                 self::assertStringStartsWith('weighbridge: ', $trouble->getMessage());
-                $granted[] = $statement = explode(';', $trouble->remedy())[0];
+                $granted[] = $statement = explode(';', $trouble->remedy()->said)[0];
                 $this->gate->run($statement);
             }
         }

@@ -7,7 +7,10 @@ namespace Lighterman\Connectors\Tests;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Position\LoadPosition;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StartPosition;
+use Lighterman\Core\Position\WatermarkPosition;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
@@ -48,18 +51,18 @@ final class TableReaderTest extends PostgresCase
     public function a_load_reads_across_its_statements_without_gap_or_overlap(): void
     {
         $this->gate->run("CREATE TABLE t (id int PRIMARY KEY, at timestamptz NOT NULL); INSERT INTO t SELECT g, now() - interval '1 day' FROM generate_series(1, 510000) g");
-        $batches = $this->readAll($this->feed('t', 'at', ['id']), Position::start());
+        $batches = $this->readAll($this->feed('t', 'at', ['id']), new StartPosition);
 
         self::assertSame(510_000, array_sum(array_map(static fn (Batch $b): int => $b->rows, $batches)));
         $before = 0;
         foreach ($batches as $i => $batch) {
-            self::assertTrue($i === 0 ? $batch->stretch->from->phase === 'start' : $batch->stretch->from->equals($batches[$i - 1]->stretch->to));
+            self::assertTrue($i === 0 ? ! $batch->stretch->from->hasBegun() : $batch->stretch->from->equals($batches[$i - 1]->stretch->to));
             if ($batch->rows > 0) {
                 self::assertSame((string) ($before + 1), substr($batch->encoded, 0, (int) strpos($batch->encoded, "\t")));
                 $before += $batch->rows;
             }
         }
-        self::assertSame('after', end($batches)->stretch->to->phase);
+        self::assertInstanceOf(WatermarkPosition::class, end($batches)->stretch->to);
         self::assertGreaterThan(2, count(array_filter($batches, static fn (Batch $b): bool => $b->stretch->closes)), 'several units');
     }
 
@@ -67,7 +70,7 @@ final class TableReaderTest extends PostgresCase
     public function rows_longer_than_a_piece_come_whole(): void
     {
         $this->gate->run('CREATE TABLE t (id int PRIMARY KEY, x text); INSERT INTO t SELECT g, repeat(chr(96 + g), CASE WHEN g % 2 = 0 THEN 900000 ELSE 3 END) FROM generate_series(1, 9) g');
-        $batches = $this->readAll($this->feed('t', null, ['id'], Landing::Replace), Position::start());
+        $batches = $this->readAll($this->feed('t', null, ['id'], Landing::Replace), new StartPosition);
         self::assertSame(array_map(strval(...), range(1, 9)), self::keys($batches));
         foreach ($batches as $batch) {
             foreach ($batch->decoded() as [$id, $x]) {
@@ -82,7 +85,7 @@ final class TableReaderTest extends PostgresCase
     {
         $this->gate->run("CREATE TABLE t (a text, b int, pad text, at timestamptz NOT NULL, PRIMARY KEY (a, b)); INSERT INTO t SELECT 'k' || g % 7, g, repeat('x', 700), now() - interval '1 day' FROM generate_series(1, 3000) g");
         $feed = $this->feed('t', 'at', ['a', 'b']);
-        $whole = $this->readAll($feed, Position::start());
+        $whole = $this->readAll($feed, new StartPosition);
         self::assertGreaterThan(4, count($whole));
         foreach ($whole as $i => $batch) {
             if ($batch->stretch->to->isLoading()) {
@@ -97,9 +100,10 @@ final class TableReaderTest extends PostgresCase
     public function an_empty_table_reads_as_one_empty_batch_that_closes(): void
     {
         $this->gate->run('CREATE TABLE t (id int PRIMARY KEY, at timestamptz NOT NULL)');
-        $batches = $this->readAll($this->feed('t', 'at', ['id']), Position::start());
+        $batches = $this->readAll($this->feed('t', 'at', ['id']), new StartPosition);
         self::assertCount(1, $batches);
-        self::assertSame([0, true, 'after'], [$batches[0]->rows, $batches[0]->stretch->closes, $batches[0]->stretch->to->phase]);
+        self::assertSame([0, true], [$batches[0]->rows, $batches[0]->stretch->closes]);
+        self::assertInstanceOf(WatermarkPosition::class, $batches[0]->stretch->to);
     }
 
     #[Test]
@@ -107,7 +111,7 @@ final class TableReaderTest extends PostgresCase
     {
         $this->gate->run("CREATE TABLE t (code text PRIMARY KEY, at timestamptz NOT NULL, pad text); INSERT INTO t SELECT 'personal-' || g, now() - interval '1 day', repeat('x', 5000) FROM generate_series(1, 4000) g");
         $feed = $this->feed('t', 'at', ['code']);
-        $reader = $this->source->reader($feed, $this->source->plan($feed, Position::loading('2999-01-01', ['personal-1'], 't'), null));
+        $reader = $this->source->reader($feed, $this->source->plan($feed, new LoadPosition('2999-01-01', ['personal-1'], 't'), null));
         $reader->next();
         $seen = 0;
         foreach (glob('/proc/[0-9]*/cmdline') ?: [] as $file) {
@@ -126,7 +130,7 @@ final class TableReaderTest extends PostgresCase
     {
         $this->gate->run("CREATE TABLE t (id int PRIMARY KEY, at timestamptz NOT NULL); INSERT INTO t VALUES (1, now() - interval '1 day'); CREATE VIEW v AS SELECT id, at, 1 / (id - 1) AS part FROM t");
         $feed = $this->feed('v', null, ['id'], Landing::Replace, ['capture' => Capture::Reload]);
-        $reader = $this->source->reader($feed, $this->source->plan($feed, Position::start(), null));
+        $reader = $this->source->reader($feed, $this->source->plan($feed, new StartPosition, null));
         try {
             while ($reader->next() !== null) {
                 continue;

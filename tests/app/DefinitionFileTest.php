@@ -36,7 +36,7 @@ final class DefinitionFileTest extends AppCase
         } catch (InvalidDefinition $e) {
             self::assertStringStartsWith($place, $e->place);
             self::assertStringContainsString($said, $e->getMessage());
-            self::assertNotSame('', $e->remedy());
+            self::assertNotSame('', $e->remedy()->said);
         }
     }
 

@@ -174,7 +174,7 @@ final class FilesFeedTest extends AppCase
         try {
             $this->carry($feed);
             self::assertSame(['failed', true], [$feed->refresh()->standing, $feed->due_at !== null]);
-            self::assertStringContainsString('is not there', $feed->trouble['message']);
+            self::assertStringContainsString('is not there', $feed->trouble->message);
         } finally {
             rename("{$this->path}.away", $this->path);
         }

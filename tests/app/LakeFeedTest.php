@@ -69,7 +69,7 @@ final class LakeFeedTest extends LakeCase
         $this->gate->run('CREATE TABLE wide (id int PRIMARY KEY, '.implode(', ', array_map(static fn (int $n): string => "c{$n} int", range(1, 1590))).'); INSERT INTO wide SELECT g FROM generate_series(1, 50) g; CREATE TABLE cased (id int PRIMARY KEY, "Name" text, name text)');
         $definition = fn (string $name): FeedDefinition => Definitions::of($name, $table = new TableName('public', $name), app(Systems::class)->source($this->source)->shape($table), Capture::Reload, ['id'], Landing::Upsert, new TableName('copy', $name));
         $feed = $this->carry(FeedBook::create($this->source, $this->lake, [$definition('wide')])[0]);
-        self::assertStringContainsString('LIGHTERMAN_LAKE_MEMORY_MB', $feed->trouble['remedy'] ?? '', 'what it takes is said');
+        self::assertStringContainsString('LIGHTERMAN_LAKE_MEMORY_MB', $feed->trouble->remedy->said ?? '', 'what it takes is said');
         config(['lighterman.lake.memory_mb' => 320]);
         app(Systems::class)->forget();
         self::assertNull($this->carry($feed)->trouble);
@@ -155,7 +155,7 @@ final class LakeFeedTest extends LakeCase
         FeedBook::joinFiles([$feed]);
         FileJoining::run($feed->refresh(), 'test', static fn () => throw new \LogicException('of ours'));
         $failed = $feed->runs()->where('kind', Run::JOIN)->latest('id')->firstOrFail();
-        self::assertSame(['failed', 'Lighterman itself failed while joining files (LogicException).', false], [$failed->state, $failed->trouble['message'], $feed->refresh()->join_asked]);
+        self::assertSame(['failed', 'Lighterman itself failed while joining files (LogicException).', false], [$failed->state, $failed->trouble->message, $feed->refresh()->join_asked]);
         exec('rm -rf '.escapeshellarg($this->path));
         $this->artisan('feed:join', ['name' => 'loads'])->expectsOutputToContain('there is no folder')->expectsOutputToContain('See that its disk is mounted')->assertFailed();
         self::assertSame([false, 'carried', null], [$feed->refresh()->join_asked, $feed->standing, $feed->trouble]);

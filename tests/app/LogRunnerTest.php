@@ -32,6 +32,7 @@ use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Trouble\Act;
 use Lighterman\Core\Trouble\Explained;
 use Lighterman\Core\Trouble\SystemTrouble;
 use LogicException;
@@ -95,7 +96,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->gate->run('ALTER TABLE loads ADD COLUMN moisture int; BEGIN; UPDATE loads SET kg = 1, moisture = 9 WHERE id <= 3; INSERT INTO bands VALUES (1, 10); COMMIT');
         $this->drain();
         $this->assertCopied('bands', 'bands', 'id, price');
-        self::assertSame(['held', 'shape'], [$feed->refresh()->standing, $feed->trouble['asks']]);
+        self::assertSame(['held', Act::AgreeToShape], [$feed->refresh()->standing, $feed->trouble->remedy->act]);
         $this->artisan('log:read', ['route' => $feed->route->name, '--drain' => true])->expectsOutputToContain('loads is held: 3 changes of it wait to be landed.')->assertFailed();
         $this->gate->run('ALTER TABLE loads DROP COLUMN moisture; UPDATE loads SET kg = 2 WHERE id = 2');
         FeedBook::resume([$feed]);
@@ -124,7 +125,7 @@ final class LogRunnerTest extends LogRunnerCase
             return $feed->refresh()->standing !== 'carried' || microtime(true) > $until;
         }))->run($lease);
         self::assertSame('held', $feed->refresh()->standing);
-        self::assertStringContainsString('kg', $feed->trouble['message']);
+        self::assertStringContainsString('kg', $feed->trouble->message);
     }
 
     #[Test]
@@ -138,7 +139,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->drain();
         $this->assertCopied(copy: 'other');
         self::assertSame('failed', $feed->refresh()->standing);
-        self::assertStringContainsString('check constraint', $feed->trouble['message']);
+        self::assertStringContainsString('check constraint', $feed->trouble->message);
         $this->house->run('ALTER TABLE copy.loads DROP CONSTRAINT loads_kg_check');
         FeedBook::resume([$feed]);
         $this->drain();
@@ -154,7 +155,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->drain();
         $this->gate->run('TRUNCATE loads; INSERT INTO loads VALUES (1, 77)');
         $this->drain();
-        self::assertSame([['held', 'emptied'], ['held', 'emptied']], [[$keeps->refresh()->standing, $keeps->trouble['asks']], [$empties->refresh()->standing, $empties->trouble['asks']]]);
+        self::assertSame([['held', Act::DecideEmptied], ['held', Act::DecideEmptied]], [[$keeps->refresh()->standing, $keeps->trouble->remedy->act], [$empties->refresh()->standing, $empties->trouble->remedy->act]]);
         $this->assertCopied(copy: 'carries');
         self::assertSame('500', $this->house->value('SELECT count(*) FROM copy.other'));
         FeedBook::decideEmptied($keeps, 'keep');
@@ -191,7 +192,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->drain();
         $this->assertCopied();
         self::assertSame('failed', $heap->refresh()->standing);
-        self::assertStringContainsString('REPLICA IDENTITY FULL', $heap->trouble['remedy']);
+        self::assertStringContainsString('REPLICA IDENTITY FULL', $heap->trouble->remedy->said);
         self::assertNull($this->gate->value("SELECT 1 FROM pg_publication_tables WHERE tablename = 'heap'"), 'publishing it would make updates fail');
         $this->gate->run('ALTER TABLE heap REPLICA IDENTITY FULL; INSERT INTO heap VALUES (3)');
         FeedBook::resume([$heap]);
@@ -716,7 +717,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->gate->run('UPDATE loads SET kg = -1 WHERE id = 1; UPDATE casks SET kg = 2');
         $this->drain();
         self::assertSame('failed', $feed->refresh()->standing);
-        self::assertStringContainsString('kg is "-1"', $feed->trouble['message']);
+        self::assertStringContainsString('kg is "-1"', $feed->trouble->message);
         self::assertSame('2', $this->house->value('SELECT kg FROM copy.casks'));
 
         // What waits in the spool is treated too, and stops the feed again until the rule is another one.

@@ -143,11 +143,11 @@ final class MeddlingTest extends LogRunnerCase
                 $this->house->run($sql);
                 $when === 'at a start' || $this->gate->run('UPDATE loads SET kg = kg + 1 WHERE id = 1');
                 $this->settle();
-                self::assertSame(['failed', $reason], [$feed->refresh()->standing, $feed->trouble['reason'] ?? null], "{$sql} {$when}");
+                self::assertSame(['failed', $reason], [$feed->refresh()->standing, $feed->trouble?->reason?->value], "{$sql} {$when}");
                 self::assertSame('on time', $this->refreshed($other)->state());
                 FeedBook::resume([$feed]);
                 $this->settle();
-                self::assertSame(['failed', $reason], [$feed->refresh()->standing, $feed->trouble['reason'] ?? null], 'resuming alone does not make it right');
+                self::assertSame(['failed', $reason], [$feed->refresh()->standing, $feed->trouble?->reason?->value], 'resuming alone does not make it right');
                 FeedBook::reload($this->refreshed($feed), Slice::whole());
                 self::assertSame('loading', $this->refreshed($feed)->state());
                 $this->settle();
@@ -173,7 +173,7 @@ final class MeddlingTest extends LogRunnerCase
         $alone || $this->logFeed(more: ['name' => 'other', 'capture' => $capture]);
         $this->drain();
         $whole = fn (): bool => $this->refreshed($feed)->state() === 'on time' && $feed->reload === null && $this->house->value('SELECT count(*) FROM copy.loads') === '500';
-        $gone = static fn (int $times): callable => static fn (): bool => $feed->refresh()->standing === 'failed' && ($feed->trouble['reason'] ?? null) === 'landed_gone' && $feed->runs()->where('state', 'failed')->count() === $times;
+        $gone = static fn (int $times): callable => static fn (): bool => $feed->refresh()->standing === 'failed' && ($feed->trouble?->reason?->value) === 'landed_gone' && $feed->runs()->where('state', 'failed')->count() === $times;
         $steps = [];
         foreach (['SELECT 1', 'UPDATE loads SET kg = kg + 1 WHERE id = 1'] as $n => $change) {
             array_push($steps, [fn () => [$this->house->run('DROP TABLE copy.loads'), $this->gate->run($change)], $gone(2 * $n + 1)],
@@ -301,7 +301,7 @@ final class MeddlingTest extends LogRunnerCase
         $feed = $this->logFeed('inh', ['capture' => $capture]);
         $other = $this->logFeed(more: ['capture' => $capture]);
         $this->drain();
-        self::assertStringContainsString('heir', $feed->refresh()->trouble['message']);
+        self::assertStringContainsString('heir', $feed->refresh()->trouble->message);
         self::assertSame(['failed', 'on time'], [$feed->standing, $this->refreshed($other)->state()]);
         $this->gate->run('DROP TABLE heir');
         FeedBook::resume([$feed]);
@@ -326,7 +326,7 @@ final class MeddlingTest extends LogRunnerCase
         $this->settle();
         $this->assertCopied();
         self::assertSame(['failed', 'on time', 'reading'], [$bands->refresh()->standing, $this->refreshed($feed)->state(), RouteLog::sole()->standing]);
-        self::assertStringContainsString('no table public.bands', $bands->trouble['message']);
+        self::assertStringContainsString('no table public.bands', $bands->trouble->message);
         $this->gate->run('CREATE TABLE public.bands (id int PRIMARY KEY, price int); INSERT INTO bands VALUES (2, 2)');
         DB::table('feeds')->where('id', $bands->id)->update(['due_at' => now()->subSecond()]);
         $this->settle();
@@ -344,7 +344,7 @@ final class MeddlingTest extends LogRunnerCase
                 FeedBook::reload($this->refreshed($feed), $slice);
                 self::fail("{$slice} was accepted");
             } catch (InvalidDefinition $wrong) {
-                self::assertNotSame('', $wrong->remedy());
+                self::assertNotSame('', $wrong->remedy()->said);
             }
         }
         self::assertSame([null, null], [$feed->refresh()->reload, $feed->rereads]);
@@ -430,6 +430,6 @@ final class MeddlingTest extends LogRunnerCase
             }
         });
         self::assertSame('held', $feed->refresh()->standing);
-        self::assertStringContainsString('label is gone', $feed->trouble['message']);
+        self::assertStringContainsString('label is gone', $feed->trouble->message);
     }
 }

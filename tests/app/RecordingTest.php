@@ -22,6 +22,8 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Position\ReadingPlace;
+use Lighterman\Core\Position\StartPosition;
+use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\Test;
@@ -40,7 +42,7 @@ final class RecordingTest extends AppCase
     #[Test]
     public function what_records_the_changes_of_a_feed_that_has_begun_is_never_put_right_without_being_noticed(): void
     {
-        [$begun, $new] = [$this->carrier('begun', Position::log('3/0')), $this->carrier('new', Position::start())];
+        [$begun, $new] = [$this->carrier('begun', StreamPosition::at('3/0')), $this->carrier('new', new StartPosition)];
         $log = RouteLog::with('route.source', 'route.target')->sole();
         $log->update(['read_to' => '3/0']);
         $changes = $this->createMock(ChangeLog::class);

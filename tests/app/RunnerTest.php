@@ -91,7 +91,7 @@ final class RunnerTest extends AppCase
         $this->gate->run('ALTER TABLE loads ADD COLUMN moisture int; ALTER TABLE loads ALTER COLUMN kg TYPE bigint');
         $feed = $this->carry($feed);
         self::assertSame('held', $feed->state());
-        self::assertStringContainsString('Column moisture (int32) is new. Column kg was int32 and is now int64.', $feed->trouble['message']);
+        self::assertStringContainsString('Column moisture (int32) is new. Column kg was int32 and is now int64.', $feed->trouble->message);
         self::assertNull($feed->due_at);
         $this->carry($feed);
         self::assertSame('held', $feed->refresh()->state(), 'a worker does not run it');
@@ -111,7 +111,7 @@ final class RunnerTest extends AppCase
         $this->gate->run('DROP TABLE loads');
         $feed = $this->carry($feed);
         self::assertSame('failed', $feed->state());
-        self::assertStringContainsString('gate has no table public.loads', $feed->trouble['message']);
+        self::assertStringContainsString('gate has no table public.loads', $feed->trouble->message);
         self::assertNull($feed->due_at, 'it will not pass by itself');
     }
 
@@ -127,7 +127,7 @@ final class RunnerTest extends AppCase
             $waits[] = now()->diffInSeconds($feed->due_at);
         }
         self::assertGreaterThan($waits[0] * 3, $waits[4]);
-        self::assertStringContainsString('nothing answers on port 1', $feed->trouble['message']);
+        self::assertStringContainsString('nothing answers on port 1', $feed->trouble->message);
         $this->source->update(['settings' => ['port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT')] + $this->source->settings]);
         self::assertSame(['on time', 0], [$this->carry($feed)->state(), $feed->refresh()->failures]);
     }
@@ -316,9 +316,9 @@ final class RunnerTest extends AppCase
             $this->house->run($sql);
             $this->gate->run('UPDATE loads SET kg = kg + 1, updated_at = now() WHERE id = 1; SELECT pg_sleep(0.7)');
             $feed = $this->carry($feed);
-            self::assertSame(['failed', $reason], [$feed->state(), $feed->trouble['reason']], $sql);
+            self::assertSame(['failed', $reason], [$feed->state(), $feed->trouble?->reason?->value], $sql);
             FeedBook::resume([$feed]);
-            self::assertSame(['failed', $reason], [$this->carry($feed)->state(), $feed->refresh()->trouble['reason']], 'resuming alone does not make it right');
+            self::assertSame(['failed', $reason], [$this->carry($feed)->state(), $feed->refresh()->trouble?->reason?->value], 'resuming alone does not make it right');
             $this->actingAs($this->person("engineer {$reason}", 'engineer'))->get('/feeds/loads')->assertOk()->assertSee('Load the table again');
             $this->post('/feeds/loads/reload', ['what' => 'whole'])->assertSessionHasNoErrors();
             $this->carry($feed);
@@ -355,7 +355,7 @@ final class RunnerTest extends AppCase
         self::assertSame('on time', $this->carry($feed)->state());
         $this->house->run('DROP TABLE copy.loads');
         $feed = $this->carry($feed);
-        self::assertSame(['failed', 'landed_gone'], [$feed->state(), $feed->trouble['reason']]);
+        self::assertSame(['failed', 'landed_gone'], [$feed->state(), $feed->trouble?->reason?->value]);
         FeedBook::reload($feed, Slice::whole());
         $this->carry($feed->refresh());
         self::assertSame(['on time', '500'], [$this->carry($feed->refresh())->state(), $this->house->value('SELECT count(*) FROM copy.loads')]);

@@ -182,7 +182,7 @@ final class TreatmentTest extends AppCase
         $this->gate->run('UPDATE loads SET kg = -5 WHERE id = 400');
         $feed = $this->carry($this->treated(['checks' => [['check' => 'range', 'columns' => ['kg'], 'from' => '0', 'else' => 'stop']]]));
         self::assertSame(['failed', null], [$feed->standing, $feed->due_at]);
-        self::assertStringContainsString('kg is "-5"', $feed->trouble['message']);
+        self::assertStringContainsString('kg is "-5"', $feed->trouble->message);
         self::assertSame('0', $this->house->value('SELECT count(*) FROM copy.loads'));
         $this->gate->run('UPDATE loads SET kg = 5 WHERE id = 400');
         FeedBook::resume([$feed]);
@@ -293,7 +293,7 @@ final class TreatmentTest extends AppCase
                 DraftBook::definition($feed, Treatment::fromArray(['columns' => $columns, 'failing' => 'drop']));
                 self::fail('accepted '.json_encode($columns));
             } catch (InvalidDefinition $e) {
-                self::assertNotSame('', $e->remedy());
+                self::assertNotSame('', $e->remedy()->said);
             }
         }
     }

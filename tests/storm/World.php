@@ -20,6 +20,7 @@ use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\Sheet;
+use Lighterman\Core\Trouble\Act;
 use Lighterman\Core\Trouble\Explained;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
@@ -375,7 +376,7 @@ final class World
         try {
             $do();
         } catch (Explained $e) {
-            $this->told[] = "refused: {$e->getMessage()} {$e->remedy()}";
+            $this->told[] = "refused: {$e->getMessage()} {$e->remedy()->said}";
         }
     }
 
@@ -526,7 +527,7 @@ final class World
             return;
         }
         $log = $feed->log();
-        if (! ($log?->standing === 'failed') && $state === 'failed' && $feed->due_at !== null && ($feed->trouble['passing'] ?? true)) {
+        if (! ($log?->standing === 'failed') && $state === 'failed' && $feed->due_at !== null && ($feed->trouble->passing ?? true)) {
             // It says that it tries again by itself.
             return;
         }
@@ -536,18 +537,19 @@ final class World
         }
         try {
             if ($log?->standing === 'failed') {
-                $this->runStatements((string) ($log->trouble['message'] ?? ''), (string) ($log->trouble['remedy'] ?? ''));
-                str_contains((string) ($log->trouble['remedy'] ?? ''), 'Begin anew') ? FeedBook::beginAnew($log) : FeedBook::wake($feed->route);
+                $this->runStatements((string) $log->trouble?->message, (string) $log->trouble?->remedy);
+                $log->trouble?->remedy->act === Act::BeginAnew ? FeedBook::beginAnew($log) : FeedBook::wake($feed->route);
             } else {
-                match ($feed->trouble['asks'] ?? null) {
-                    'shape' => $this->agree($feed),
-                    'emptied' => FeedBook::decideEmptied($feed, 'carry'),
-                    'load' => FeedBook::reload($feed, Slice::whole()),
-                    default => ($feed->trouble['reason'] ?? null) === 'source_replaced' ? $this->startOver($feed) : $this->mend($feed),
+                match ($feed->trouble?->remedy->act) {
+                    Act::AgreeToShape => $this->agree($feed),
+                    Act::DecideEmptied => FeedBook::decideEmptied($feed, 'carry'),
+                    Act::LoadAgain => FeedBook::reload($feed, Slice::whole()),
+                    Act::StartOver => $this->startOver($feed),
+                    default => $this->mend($feed),
                 };
             }
         } catch (Explained $e) {
-            $this->told[] = "{$feed->name}: {$e->getMessage()} {$e->remedy()}";
+            $this->told[] = "{$feed->name}: {$e->getMessage()} {$e->remedy()->said}";
         }
         usleep(400_000);
     }
@@ -558,14 +560,14 @@ final class World
             FeedBook::agreeToPresent($feed, app(Systems::class));
         } catch (Explained $e) {
             // "Run this on house, then agree again: ALTER TABLE …;"
-            $this->runStatements($e->getMessage(), $e->remedy());
+            $this->runStatements($e->getMessage(), (string) $e->remedy()->said);
             throw $e;
         }
     }
 
     private function mend(Feed $feed): void
     {
-        $this->runStatements((string) ($feed->trouble['message'] ?? ''), (string) ($feed->trouble['remedy'] ?? ''));
+        $this->runStatements((string) $feed->trouble?->message, (string) $feed->trouble?->remedy);
         FeedBook::resume([$feed]);
     }
 
@@ -579,7 +581,7 @@ final class World
 
     public function states(): string
     {
-        return Feed::with('route.source', 'route.target', 'route.logs', 'definition')->orderBy('id')->get()->map(static fn (Feed $f): string => "{$f->name} ({$f->capture}, {$f->definition->body['landing']}, {$f->route->target->name}) {$f->state()}".($f->trouble === null ? '' : ": {$f->trouble['message']} {$f->trouble['remedy']}").($f->log()?->trouble === null ? '' : " [log {$f->log()->standing}: {$f->log()->trouble['message']}]").($f->reload === null ? '' : ' reload '.json_encode($f->reload)).($f->rereads === null ? '' : ' rereads').($f->waiting > 0 ? " waiting {$f->waiting}" : '')." complete to {$f->complete_up_to?->format('H:i:s')}".($f->due_at === null ? '' : " due {$f->due_at->format('H:i:s')}"))->implode('; ').' at '.now()->format('H:i:s');
+        return Feed::with('route.source', 'route.target', 'route.logs', 'definition')->orderBy('id')->get()->map(static fn (Feed $f): string => "{$f->name} ({$f->capture}, {$f->definition->body['landing']}, {$f->route->target->name}) {$f->state()}".($f->trouble === null ? '' : ": {$f->trouble->message} {$f->trouble->remedy->said}").($f->log()?->trouble === null ? '' : " [log {$f->log()->standing}: {$f->log()->trouble->message}]").($f->reload === null ? '' : ' reload '.json_encode($f->reload)).($f->rereads === null ? '' : ' rereads').($f->waiting > 0 ? " waiting {$f->waiting}" : '')." complete to {$f->complete_up_to?->format('H:i:s')}".($f->due_at === null ? '' : " due {$f->due_at->format('H:i:s')}"))->implode('; ').' at '.now()->format('H:i:s');
     }
 
     public function end(): void

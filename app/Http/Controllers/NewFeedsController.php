@@ -25,7 +25,7 @@ use Lighterman\Core\Format\Rows\ValueForm;
 use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\Preparation;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StartPosition;
 use Lighterman\Core\Record\Unreadable;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Explained;
@@ -156,7 +156,7 @@ final class NewFeedsController
 
                 return ['atSource' => $log->statements([$definition->origin->table]), 'rows' => array_map(static fn (array $row): array => array_combine($definition->carried()->names(), $row), $chunk->rows), 'count' => count($chunk->rows), 'whole' => $chunk->last] + $told;
             }
-            $plan = $this->systems->source($source)->plan($definition, Position::start(), null);
+            $plan = $this->systems->source($source)->plan($definition, new StartPosition, null);
             if ($plan->empty) {
                 return $told;
             }

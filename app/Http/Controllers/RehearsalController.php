@@ -28,9 +28,9 @@ final class RehearsalController
             [$rows, $told['what'], $told['aside']] = $this->rows($request, $feed, $rehearsal);
             $told['records'] = array_map($rehearsal->of(...), $told['aside'] === null || $rehearsal->definition->treatment->explode === null ? $rehearsal->records($rows) : $rows);
         } catch (Explained $e) {
-            $told['trouble'] = [$e->getMessage(), $e->remedy()];
+            $told['trouble'] = $e;
         } catch (InvalidTreatment $e) {
-            $told['trouble'] = [$e->getMessage(), ''];
+            $told['trouble'] = $e;
         }
         $told['at'] = min($told['at'], max(0, count($told['records']) - 1));
 

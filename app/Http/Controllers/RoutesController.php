@@ -63,7 +63,7 @@ final class RoutesController
         try {
             $findings = $systems->log($log)->check($tables);
         } catch (Explained $trouble) {
-            $findings = [Finding::failed('Connection', $trouble->getMessage(), $trouble->remedy())];
+            $findings = [Finding::failed('Connection', $trouble->getMessage(), (string) $trouble->remedy())];
         }
         $log->update(['findings' => array_map(static fn (Finding $f): array => $f->toArray(), $findings), 'checked_at' => now()]);
         // A log that had failed for want of something is looked at again.

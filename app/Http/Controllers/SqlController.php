@@ -27,7 +27,7 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Trouble\Explained;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\QueryTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use Symfony\Component\HttpFoundation\BinaryFileResponse;
 use Symfony\Component\HttpFoundation\StreamedResponse;
@@ -137,7 +137,7 @@ final class SqlController
         $system = SystemBook::named($name);
 
         return self::holding()->whereKey($system->id)->exists() ? $system
-            : throw SystemTrouble::lasting(Reason::NothingLanded, "No feed lands in {$name}, so it is not asked in SQL.", 'Ask a system that holds landed tables; the page lists them.');
+            : throw QueryTrouble::nothingLanded($name);
     }
 
     /** @return Builder<System> systems that hold landed tables */

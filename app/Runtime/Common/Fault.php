@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace App\Runtime\Common;
 
 use Illuminate\Support\Facades\Log;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\OwnTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PDOException;
 use Throwable;
@@ -30,6 +30,6 @@ final class Fault
     {
         Log::error("{$where}: ".self::told($e));
 
-        return SystemTrouble::passing(Reason::Fault, "Lighterman itself failed while {$doing} (".$e::class.').', "The log, var/storage/logs, says where. Nothing was half written; {$next}.");
+        return OwnTrouble::while($doing, $e::class, $next);
     }
 }

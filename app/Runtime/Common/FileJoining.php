@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Runtime\Common;
 
 use App\Models\Feed;
+use App\Models\KeptTrouble;
 use App\Models\Run;
 use App\Support\Say;
 use Lighterman\Core\Port\FeedRefused;
@@ -44,7 +45,7 @@ final class FileJoining
                 $e instanceof Explained => $e,
                 default => Fault::trouble("files of feed {$feed->name}", $e, 'joining files', 'ask again'),
             };
-            $end('failed', $trouble->getMessage(), ['trouble' => Trouble::told($trouble)]);
+            $end('failed', $trouble->getMessage(), ['trouble' => KeptTrouble::of($trouble)]);
         }
         $feed->update(['join_asked' => false]);
     }

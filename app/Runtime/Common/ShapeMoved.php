@@ -6,7 +6,9 @@ namespace App\Runtime\Common;
 
 use Lighterman\Core\Shape\ShapeDifference;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Act;
 use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\Remedy;
 use RuntimeException;
 
 /** The source table no longer has the shape that was agreed. The feed is held until somebody decides. */
@@ -17,9 +19,9 @@ final class ShapeMoved extends RuntimeException implements Explained
         return new self("{$table} has changed its shape. ".implode(' ', $difference->sentences()));
     }
 
-    public function remedy(): string
+    public function remedy(): Remedy
     {
-        return 'Nothing is lost: the feed goes on from where it stands. Resume it once the table has its agreed shape again, or agree to the new shape.';
+        return new Remedy('Nothing is lost: the feed goes on from where it stands. Resume it once the table has its agreed shape again, or agree to the new shape.', Act::AgreeToShape);
     }
 
     public function mayPass(): bool

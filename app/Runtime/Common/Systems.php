@@ -19,8 +19,7 @@ use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\Streams;
 use Lighterman\Core\Port\Target;
 use Lighterman\Core\Port\TargetSystem;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\RoleTrouble;
 
 /** Has connectors reach the systems there are; keeps one open per system and process, so that an empty run needs no new connection. */
 final class Systems
@@ -36,7 +35,7 @@ final class Systems
         $connector = $system->connector();
 
         return $this->sources[$this->version($system)] ??= $connector instanceof Source ? $connector->source(self::access($system))
-            : throw SystemTrouble::lasting(Reason::NoSource, "{$system->name} is {$connector->word()}; nothing can be carried from there.", 'Choose another system to read from.');
+            : throw RoleTrouble::noSource($system->name, $connector->word());
     }
 
     public function target(System $system): TargetSystem
@@ -44,7 +43,7 @@ final class Systems
         $connector = $system->connector();
 
         return $this->targets[$this->version($system)] ??= $connector instanceof Target ? $connector->target(self::access($system))
-            : throw SystemTrouble::lasting(Reason::NoTarget, "{$system->name} is {$connector->word()}; rows cannot be landed there.", 'Choose another system to land in.');
+            : throw RoleTrouble::noTarget($system->name, $connector->word());
     }
 
     /** What a route's changes are read by. Its connections are its own. */
@@ -80,7 +79,7 @@ final class Systems
         $connector = $source->connector();
 
         return $connector instanceof Streams ? $connector
-            : throw SystemTrouble::lasting(Reason::NoStream, "{$source->name} is {$connector->word()}; its changes cannot be read one after the other.", 'Choose another capture.');
+            : throw RoleTrouble::noStream($source->name, $connector->word());
     }
 
     /** What makes a source keep its log for readers of ours, known here or not; null where nothing does. */

@@ -5,7 +5,9 @@ declare(strict_types=1);
 namespace App\Runtime\Common;
 
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Act;
 use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\Remedy;
 use RuntimeException;
 
 /** The source table was truncated, and the feed is to ask before it follows. */
@@ -16,9 +18,9 @@ final class TableEmptied extends RuntimeException implements Explained
         return new self("{$table} was emptied at the source (truncate) at {$when}.");
     }
 
-    public function remedy(): string
+    public function remedy(): Remedy
     {
-        return 'Decide on the feed\'s page whether the copy is emptied too or keeps its rows. Changes made since then wait in the spool; nothing is lost.';
+        return new Remedy('Decide whether the copy is emptied too or keeps its rows. Changes made since then wait in the spool; nothing is lost.', Act::DecideEmptied);
     }
 
     public function mayPass(): bool

@@ -21,7 +21,7 @@ final class Announcement
     {
         $recorder->say(match ($plan->kind) {
             'reload' => "Reads {$definition->origin->table} whole.",
-            'load' => $plan->from->key === null ? "First load of {$definition->origin->table} in key order." : "First load goes on after {$plan->from}.",
+            'load' => $plan->from->loadedTo() === null ? "First load of {$definition->origin->table} in key order." : "First load goes on after {$plan->from}.",
             'increment' => "Reads from {$plan->from} to {$plan->end()}.",
             'slice' => "Reads {$plan->slice} again.",
             'files' => 'Takes '.Say::files(count($plan->files->taken)).', '.Say::bytes(array_sum(array_map(static fn (FileMark $f): int => $f->size, $plan->files->taken))).($plan->files->refused === [] ? '.' : '; '.count($plan->files->refused).' of them changed since they were taken and are set aside.'),
@@ -29,7 +29,7 @@ final class Announcement
         if (in_array($plan->kind, ['increment', 'slice'], true) || ($plan->kind === 'files' && ! $plan->from->isLoading())) {
             return;
         }
-        $rows = $plan->from->key === null ? 0 : ($feed->loading()->rows ?? 0);
+        $rows = $plan->from->loadedTo() === null ? 0 : ($feed->loading()->rows ?? 0);
         $feed->update([
             'standing' => $feed->standing === 'carried' ? 'carried' : 'loading',
             'progress' => (new LoadProgress($rows, $definition->origin->files === null ? self::expected($source, $definition->origin->table) : null, SteadyClock::micros() / 1e6, $rows))->toArray(),

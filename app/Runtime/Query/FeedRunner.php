@@ -36,7 +36,7 @@ use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Trouble\Explained;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\StreamTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use Throwable;
 
@@ -227,9 +227,9 @@ final class FeedRunner
             return;
         }
         // Where rows are added, what need not have touched them is not worth starting over for.
-        $why = $was === null || $feed->stands()->phase === 'start' ? null : ($definition->destination->landing->adds() ? $now->unrecorded() : $now)->since($was, $definition->carried()->names());
+        $why = $was === null || ! $feed->stands()->hasBegun() ? null : ($definition->destination->landing->adds() ? $now->unrecorded() : $now)->since($was, $definition->carried()->names());
         if ($why !== null && $definition->destination->landing->adds()) {
-            throw SystemTrouble::lasting(Reason::SourceReplaced, "{$definition->origin->table}: {$why}. What its rows hold now cannot be told from what has landed.", 'Start the feed over.');
+            throw StreamTrouble::sourceReplaced($definition->origin->table, $why);
         }
         $feed->update(['identity' => $now->toArray()] + ($why === null ? [] : ['reload' => AskedLoad::mending()->toArray(), 'standing' => 'loading', 'gap' => (new Gap(now(), ucfirst($why)))->toArray()]));
     }
@@ -252,7 +252,7 @@ final class FeedRunner
                     return true;
                 }
                 $receipt = $landing->land($batch, $reading, $plan->kind === 'reload');
-                $receipt === null || Announcement::sayEmpty($receipt->to->files, $recorder);
+                $receipt === null || Announcement::sayEmpty($receipt->to->files(), $recorder);
                 $reading = $receipt === null ? $reading : 0.0;
                 Announcement::add($feed, $batch->rows);
                 if (SteadyClock::seconds() - $checked > 0.5) {

@@ -5,9 +5,9 @@ declare(strict_types=1);
 namespace App\Runtime\Query;
 
 use App\Models\Feed;
+use App\Models\KeptTrouble;
 use App\Runtime\Common\Backoff;
 use App\Runtime\Common\ShapeMoved;
-use App\Runtime\Common\Trouble;
 use DateTimeImmutable;
 use DateTimeInterface;
 use Illuminate\Support\Facades\DB;
@@ -48,7 +48,7 @@ final readonly class RunEnd
         $recorder?->fail($held ? 'held' : 'failed', $trouble);
         $failures = $this->feed->failures + 1;
         $retry = $trouble->mayPass() ? now()->addSeconds(Backoff::seconds($failures)) : null;
-        $this->feed->update(['standing' => $held ? 'held' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $failures]);
+        $this->feed->update(['standing' => $held ? 'held' : 'failed', 'trouble' => KeptTrouble::of($trouble), 'failures' => $failures]);
         $this->dueNext($retry, 'retry');
     }
 }

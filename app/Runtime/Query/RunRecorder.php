@@ -5,9 +5,9 @@ declare(strict_types=1);
 namespace App\Runtime\Query;
 
 use App\Models\Feed;
+use App\Models\KeptTrouble;
 use App\Models\Run;
 use App\Runtime\Common\Receipts;
-use App\Runtime\Common\Trouble;
 use App\Runtime\Work\Lease;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\ReadPlan;
@@ -82,7 +82,7 @@ final class RunRecorder
     public function fail(string $state, Explained $trouble): void
     {
         $this->say($trouble->getMessage(), 'error');
-        $this->run->update(['state' => $state, 'ended_at' => now(), 'trouble' => Trouble::told($trouble)]);
+        $this->run->update(['state' => $state, 'ended_at' => now(), 'trouble' => KeptTrouble::of($trouble)]);
     }
 
     private static function upTo(ReadPlan $plan): string

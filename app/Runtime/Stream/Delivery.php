@@ -20,6 +20,7 @@ use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StreamPosition;
 use LogicException;
 
 /**
@@ -261,10 +262,10 @@ final class Delivery
     {
         $place = $this->batch->to?->text() ?? throw new LogicException('A batch lands after a whole transaction.');
         if ($window !== null && $window->asked === null) {
-            return $window->chunk->last ? Position::log($place) : Position::logLoading($place, $window->lastKey ?? $carrier->position->key);
+            return $window->chunk->last ? StreamPosition::at($place) : StreamPosition::loading($place, $window->lastKey ?? $carrier->position->loadedTo());
         }
 
-        return $carrier->position->at($place);
+        return StreamPosition::after($carrier->position, $place);
     }
 
     /**

@@ -22,6 +22,8 @@ use Lighterman\Core\Carrying\Stage;
 use Lighterman\Core\Landing\SharedKeys;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\Positions;
+use Lighterman\Core\Position\StartPosition;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Explained;
 
@@ -138,7 +140,7 @@ final class Intake
         foreach ($new as [$row, $kept]) {
             $definition = $definitions[$row->definition_id]->parsed();
             $feed = new CarriedFeed((int) $row->id, $row->uid, $row->name, (int) $row->definition_id);
-            $carrier = new Carrier($feed, $definition, $row->position === null ? Position::start() : Position::fromJson($row->position), Treating::bounds($definition, $this->stream->log->route->target), new AsideBook($feed->id, $feed->definition, $definition), new WatchCounter($feed->id, $definition));
+            $carrier = new Carrier($feed, $definition, $row->position === null ? new StartPosition : Positions::fromJson($row->position), Treating::bounds($definition, $this->stream->log->route->target), new AsideBook($feed->id, $feed->definition, $definition), new WatchCounter($feed->id, $definition));
             $kept && $carrier->goes(Stage::Kept);
             $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
             $carriers[] = $carrier;
@@ -195,7 +197,7 @@ final class Intake
         $this->loads->follow($carrier, $row, $landing);
         $load->mends = $load->mends || $load->asked;
         $standing = $load->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
-        if ($carrier->position->phase === 'start') {
+        if (! $carrier->position->hasBegun()) {
             Feed::findOrFail($carrier->feed->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => Loads::noProgress($this->expected($carrier->definition->origin->table))->toArray()]);
             $this->stream->recorder->say($carrier, "First load of {$carrier->definition->origin->table} in key order, beside its changes.");
         } elseif (! $carrier->isKept() && in_array($row->standing, ['new', 'failed', 'held'], true)) {

@@ -14,7 +14,7 @@ use Lighterman\Core\Carrying\Gap;
 use Lighterman\Core\Carrying\LoadProgress;
 use Lighterman\Core\Carrying\Window;
 use Lighterman\Core\Port\LandingSession;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Receipt;
 
 /** Loads that go on beside the changes: the first one, those that mend what may have been missed, and rows that are read again by key. */
@@ -53,7 +53,7 @@ final readonly class Loads
 
             return;
         }
-        if ($carrier->position->phase === 'start' || $landing === null || ! $carrier->admitted) {
+        if (! $carrier->position instanceof StreamPosition || $landing === null || ! $carrier->admitted) {
             return;
         }
         if ($asked->mends) {
@@ -68,14 +68,14 @@ final readonly class Loads
             // What waits to be landed is older than what the load will read, and must not pass for seen by it.
             return;
         }
-        $this->begin($carrier, $asked, $landing);
+        $this->begin($carrier, $carrier->position->place, $asked, $landing);
     }
 
-    private function begin(Carrier $carrier, AskedLoad $asked, LandingSession $landing): void
+    private function begin(Carrier $carrier, string $place, AskedLoad $asked, LandingSession $landing): void
     {
         $carrier->load->begin($asked->slice, $asked->mends);
         $carrier->window = null;
-        $carrier->position = Position::logLoading((string) $carrier->position->place, null);
+        $carrier->position = StreamPosition::loading($place, null);
         $landing->noteKeys($carrier->feed->uid, $carrier->load->slice->isWhole());
         Feed::findOrFail($carrier->feed->id)->update(['reload' => $asked->begun()->toArray(), 'progress' => self::noProgress(null)->toArray()]);
         $this->stream->recorder->say($carrier, "Loads {$carrier->load->slice} again, beside the changes.");
@@ -101,7 +101,7 @@ final readonly class Loads
             return [Slice::keys($keys), $keys];
         }
 
-        return [$carrier->load->slice->from($carrier->position->key), null];
+        return [$carrier->load->slice->from($carrier->position->loadedTo()), null];
     }
 
     /** A chunk has landed. */

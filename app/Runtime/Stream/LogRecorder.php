@@ -4,9 +4,9 @@ declare(strict_types=1);
 
 namespace App\Runtime\Stream;
 
+use App\Models\KeptTrouble;
 use App\Models\Run;
 use App\Runtime\Common\Receipts;
-use App\Runtime\Common\Trouble;
 use App\Runtime\Work\Lease;
 use App\Runtime\Work\Leases;
 use App\Support\Tides;
@@ -213,7 +213,7 @@ final class LogRecorder
     public function fail(Carrier $carrier, string $state, Explained $trouble): void
     {
         $this->say($carrier, $trouble->getMessage(), 'error');
-        $this->runs[$carrier->feed->id]->update(['state' => $state, 'ended_at' => now(), 'trouble' => Trouble::told($trouble)]);
+        $this->runs[$carrier->feed->id]->update(['state' => $state, 'ended_at' => now(), 'trouble' => KeptTrouble::of($trouble)]);
         unset($this->runs[$carrier->feed->id]);
     }
 

@@ -4,11 +4,11 @@ declare(strict_types=1);
 
 namespace App\Runtime\Stream;
 
+use App\Models\KeptTrouble;
 use App\Models\RouteLog;
 use App\Runtime\Common\Backoff;
 use App\Runtime\Common\Fault;
 use App\Runtime\Common\Systems;
-use App\Runtime\Common\Trouble;
 use App\Runtime\Work\Lease;
 use App\Runtime\Work\Leases;
 use Illuminate\Support\Facades\DB;
@@ -87,7 +87,7 @@ final class LogRunner
     private function troubled(RouteLog $log, Lease $lease, Explained $trouble, bool $drain): bool
     {
         $this->systems->forget();
-        $log->update(['standing' => $trouble->mayPass() ? 'waiting' : 'failed', 'trouble' => Trouble::told($trouble), 'failures' => $log->failures + 1, 'due_at' => $trouble->mayPass() ? now() : null]);
+        $log->update(['standing' => $trouble->mayPass() ? 'waiting' : 'failed', 'trouble' => KeptTrouble::of($trouble), 'failures' => $log->failures + 1, 'due_at' => $trouble->mayPass() ? now() : null]);
         if ($drain) {
             throw $trouble;
         }
@@ -106,7 +106,7 @@ final class LogRunner
      */
     private function waitForTarget(RouteLog $log, Lease $lease, ChangeLog $changeLog, Explained $trouble): bool
     {
-        $log->update(['standing' => 'waiting', 'trouble' => Trouble::told($trouble), 'failures' => $log->failures + 1]);
+        $log->update(['standing' => 'waiting', 'trouble' => KeptTrouble::of($trouble), 'failures' => $log->failures + 1]);
         $this->systems->forget();
         $this->wait($lease, min(5, Backoff::seconds($log->failures)));
         try {

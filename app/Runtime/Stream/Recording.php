@@ -13,7 +13,7 @@ use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Explained;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\StreamTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Whether the changes of a route's tables are recorded as they should be, and the tables are those they were. */
@@ -108,7 +108,7 @@ final class Recording
 
     private static function hasBegun(Carrier $carrier): bool
     {
-        return $carrier->position->phase !== 'start';
+        return $carrier->position->hasBegun();
     }
 
     /**
@@ -138,7 +138,7 @@ final class Recording
         $refused = [];
         foreach ($changes->check(array_values($tables)) as $finding) {
             if ($finding->result === 'failed' && isset($tables[$finding->subject])) {
-                $refused[$finding->subject] = SystemTrouble::lasting(Reason::NotReady, "{$this->stream->sourceName()}: {$finding->said}", (string) $finding->remedy);
+                $refused[$finding->subject] = StreamTrouble::notReady($this->stream->sourceName(), $finding->said, (string) $finding->remedy);
             }
         }
         $rest = array_diff_key($make, $refused);

@@ -5,16 +5,16 @@ declare(strict_types=1);
 namespace App\Runtime\Stream;
 
 use App\Models\Feed;
+use App\Models\KeptTrouble;
 use App\Runtime\Common\Backoff;
 use App\Runtime\Common\ShapeMoved;
-use App\Runtime\Common\Trouble;
 use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Carrying\Stage;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Treatment\TreatmentStopped;
 use Lighterman\Core\Trouble\Explained;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\KeyTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use LogicException;
 
@@ -50,7 +50,7 @@ final readonly class Refusals
         } catch (SystemTrouble $trouble) {
             throw new SetApart($carrier, $trouble, 'failed');
         } catch (LogicException $e) {
-            throw new SetApart($carrier, SystemTrouble::lasting(Reason::NoKey, "{$carrier->definition->origin->table}: ".lcfirst($e->getMessage()), 'Choose a key whose columns are never null and belong to the table\'s replica identity.'), 'failed');
+            throw new SetApart($carrier, KeyTrouble::unsent($carrier->definition->origin->table, $e->getMessage()), 'failed');
         }
     }
 
@@ -76,9 +76,9 @@ final readonly class Refusals
     /** A feed could not be taken in, or what its changes are recorded by could not be put right; it is tried again. */
     public function refuse(Carrier $carrier, Explained $trouble, string $standing): void
     {
-        $this->stand($carrier, $trouble, $standing, Trouble::told($trouble)['asks'] === null);
+        $this->stand($carrier, $trouble, $standing, ! KeptTrouble::of($trouble)->asks());
         // Once it has begun, its changes are kept until it can go on.
-        if ($carrier->position->phase !== 'start') {
+        if ($carrier->position->hasBegun()) {
             $carrier->isKept() || $carrier->goes(Stage::Kept);
             $this->stream->roster->put($carrier);
         }
@@ -97,10 +97,10 @@ final readonly class Refusals
             return;
         }
         // The same again is no news.
-        if ($feed->standing !== $standing || ($feed->trouble['message'] ?? null) !== $trouble->getMessage()) {
+        if ($feed->standing !== $standing || $feed->trouble?->message !== $trouble->getMessage()) {
             $this->stream->recorder->fail($carrier, $standing, $trouble);
         }
         $failures = $feed->failures + 1;
-        $feed->update(['standing' => $standing, 'trouble' => Trouble::told($trouble), 'failures' => $failures, 'due_at' => $retried ? now()->addSeconds(Backoff::seconds($failures)) : null]);
+        $feed->update(['standing' => $standing, 'trouble' => KeptTrouble::of($trouble), 'failures' => $failures, 'due_at' => $retried ? now()->addSeconds(Backoff::seconds($failures)) : null]);
     }
 }

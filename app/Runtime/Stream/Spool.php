@@ -11,8 +11,7 @@ use Lighterman\Core\Carrying\SpoolParts;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Position\Place;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\StreamTrouble;
 
 /**
  * Keeps, in Lighterman's own database, the changes of feeds that cannot be landed for the time being, so that the source
@@ -93,7 +92,7 @@ final class Spool
         $nonce = substr($body, 1, SODIUM_CRYPTO_SECRETBOX_NONCEBYTES);
         $opened = sodium_crypto_secretbox_open(substr($body, 1 + SODIUM_CRYPTO_SECRETBOX_NONCEBYTES), $nonce, self::key());
 
-        return $opened === false ? throw SystemTrouble::lasting(Reason::SpoolSealed, 'Changes in the spool cannot be opened: they were sealed with another application key.', 'Restore the application key under which they were written.') : $opened;
+        return $opened === false ? throw StreamTrouble::sealed() : $opened;
     }
 
     private static function key(): string

@@ -11,6 +11,7 @@ use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Carrying\SpooledChange;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Position\StreamPosition;
 
 /** Lands what waits in the spool for a feed that may go on, a few source transactions at a time. */
 final class SpoolDrain
@@ -28,7 +29,7 @@ final class SpoolDrain
     public function some(Carrier $carrier, ClockOffset $clock): bool
     {
         $changes = $this->stream->changes;
-        $carrier->position->place === null || Spool::landed($carrier->feed->id, $changes->place($carrier->position->place), $changes);
+        ! $carrier->position instanceof StreamPosition || Spool::landed($carrier->feed->id, $changes->place($carrier->position->place), $changes);
         $this->landings->runs($carrier);
         [$last, $row, $all, $started] = [null, 0, 0, hrtime(true)];
         $this->landings->begin();
@@ -46,7 +47,7 @@ final class SpoolDrain
             return false;
         }
         $this->write($carrier);
-        $receipt = $this->landings->commit($carrier, $carrier->position->at($last->place->text()), $last->time());
+        $receipt = $this->landings->commit($carrier, StreamPosition::after($carrier->position, $last->place->text()), $last->time());
         $spent = new Spent;
         $spent->landing = (hrtime(true) - $started) / 1e6;
         $this->landings->landed($carrier, $receipt, SteadyClock::micros() + $clock->ahead, $spent);

@@ -11,8 +11,7 @@ use Lighterman\Core\Carrying\ReadUpTo;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LogReader;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\StreamTrouble;
 
 /** What has to be seen to again and again while a route's changes are read. */
 final class Upkeep
@@ -104,7 +103,7 @@ final class Upkeep
         if ($log->drop_bytes !== null && $state->retained > $log->drop_bytes) {
             $this->reader->close();
             $this->stream->changes->remove();
-            throw SystemTrouble::lasting(Reason::LogLimit, "The source kept {$state->retained} bytes of log for this route, more than the {$log->drop_bytes} allowed, so what keeps it was removed as you chose.", 'Begin anew on the route\'s page once the target keeps up: it is made again, and every table is loaded again beside its changes.');
+            throw StreamTrouble::logLimit($this->stream->sourceName(), $state->retained, $log->drop_bytes);
         }
     }
 }

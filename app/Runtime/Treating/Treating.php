@@ -15,7 +15,7 @@ use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
 use Lighterman\Core\Treatment\Value\Sought;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Makes what treats the records of a feed. */
@@ -43,7 +43,7 @@ final class Treating
     /** @throws SystemTrouble if there is no such system */
     public static function table(Sought $in): LookupTable
     {
-        $system = System::where('name', $in->system)->first() ?? throw SystemTrouble::lasting(Reason::NoSystem, "There is no system {$in->system}, in which {$in->table} is to be looked up.", 'Add the system, or change the lookup on the feed\'s columns.');
+        $system = System::where('name', $in->system)->first() ?? throw MissingTrouble::system($in->system, (string) $in->table);
 
         return app(Systems::class)->source($system)->lookup($in->table, $in->match, $in->take);
     }

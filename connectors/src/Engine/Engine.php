@@ -10,6 +10,7 @@ use FFI\CData;
 use Generator;
 use Lighterman\Connectors\Scratch;
 use Lighterman\Connectors\SteadyClock;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 use Throwable;
@@ -74,7 +75,7 @@ final class Engine
         $library->duckdb_destroy_config(FFI::addr($config));
         if ($opened !== 0) {
             $said = FFI::isNull($error) ? '' : FFI::string($error);
-            throw SystemTrouble::lasting(Reason::NoEngine, "The engine that reads and writes Parquet does not start: {$said}", 'See that its memory and folders are as the configuration says.');
+            throw MissingTrouble::tool(Reason::NoEngine, 'duckdb', "The engine that reads and writes Parquet does not start: {$said}", 'See that its memory and folders are as the configuration says.');
         }
         $library->duckdb_connect($this->database, FFI::addr($this->connection));
         $this->open = true;

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Engine;
 
 use FFI;
 use FFI\CData;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 
@@ -74,7 +75,7 @@ final class Library
         try {
             return self::$library ??= FFI::cdef(self::DECLARATIONS, $file);
         } catch (FFI\Exception $e) {
-            throw SystemTrouble::lasting(Reason::NoEngine, "The engine that reads and writes Parquet could not be loaded: {$e->getMessage()}.", 'Run bin/up, which installs it, and let ffi.enable be on or preload for the command line.');
+            throw MissingTrouble::tool(Reason::NoEngine, 'duckdb', "The engine that reads and writes Parquet could not be loaded: {$e->getMessage()}.", 'Run bin/up, which installs it, and let ffi.enable be on or preload for the command line.');
         }
     }
 

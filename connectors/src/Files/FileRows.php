@@ -11,7 +11,8 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Shape\TableName;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Rows of a feed's files that can be read, of files that can be read, for whoever looks at some of them. */
@@ -71,7 +72,7 @@ final readonly class FileRows
         foreach ($key as $column => $value) {
             $place = array_search($column, $this->definition->carried()->names(), true);
             if ($place === false) {
-                throw SystemTrouble::lasting(Reason::NoColumn, "{$this->settings->system}: {$this->definition->origin->table} has no column {$column}.", 'Choose a column the files have.');
+                throw MissingTrouble::column($this->settings->system, $this->definition->origin->table, $column, 'the files have');
             }
             $at[(int) $place] = $value;
         }
@@ -123,7 +124,7 @@ final readonly class FileRows
         try {
             return new FilePattern($table->name);
         } catch (InvalidArgumentException $e) {
-            throw SystemTrouble::lasting(Reason::NoPattern, $e->getMessage(), 'Correct the pattern.');
+            throw FileTrouble::pattern($table->name, $e->getMessage());
         }
     }
 }

@@ -8,8 +8,7 @@ use Closure;
 use Generator;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Treatment\LookupTable;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\QueryTrouble;
 
 /** Values looked up in files, which are read whole with the first question. */
 final class FilesLookup implements LookupTable
@@ -44,7 +43,7 @@ final class FilesLookup implements LookupTable
                 $values[$row[$this->match]] = $row[$this->take];
             }
             if (count($values) > self::MOST) {
-                throw SystemTrouble::lasting(Reason::TooMany, "{$this->table} holds more than ".number_format(self::MOST).' values to look up.', 'Land the files in a database first, and look up there.');
+                throw QueryTrouble::tooMany($this->table, self::MOST);
             }
         }
 

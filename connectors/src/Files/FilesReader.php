@@ -13,13 +13,13 @@ use Lighterman\Core\Format\Rows\BadLine;
 use Lighterman\Core\Format\Rows\Block;
 use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Position\FileMark;
+use Lighterman\Core\Position\FilesPosition;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Record\Unreadable;
 use Lighterman\Core\Shape\Shape;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\FileTrouble;
 
 /**
  * Reads the files of a plan, one after the other. A file lands whole: units end only where a file does, and small files share
@@ -137,7 +137,7 @@ final class FilesReader implements BatchReader
     {
         $now = $this->store->again($file);
         if ($now === null || ! $now->isSame($file)) {
-            throw SystemTrouble::passing(Reason::FileChanging, "{$file->path} was ".($now === null ? 'removed' : 'written to').' while it was read.', 'Nothing of it has landed. It is taken again once nobody writes to it; a longer quiet time helps where this happens often.');
+            throw FileTrouble::changing($file->path, $now === null ? 'removed' : 'written to');
         }
         $checksum = $this->hash === null ? $file->checksum : hash_final($this->hash);
         $this->unit[] = $file->taken($this->rows, $this->bad, $checksum === null && $this->definition->origin->files?->checksum ? $this->store->checksum($file->path) : $checksum);
@@ -158,7 +158,7 @@ final class FilesReader implements BatchReader
     /** @param  list<Unreadable>  $unreadable */
     private function batch(string $encoded, array $unreadable, bool $closes): Batch
     {
-        $to = $this->plan->kind === 'reload' ? ($closes ? $this->plan->end() : $this->plan->from) : $this->from->taking($this->file === null ? $this->unit : [...$this->unit, $this->file]);
+        $to = $this->plan->kind === 'reload' ? ($closes ? $this->plan->end() : $this->plan->from) : FilesPosition::after($this->from, $this->file === null ? $this->unit : [...$this->unit, $this->file]);
         // What is not read yet is not complete: the oldest of it says how far the copy is.
         $batch = new Batch($this->shape, $encoded, new Stretch($this->from, $to, $closes && $this->left !== [] ? min($this->plan->sourceTime, $this->left[0]->modified) : $this->plan->sourceTime, $closes), unreadable: $unreadable);
         if ($closes) {

@@ -73,7 +73,7 @@ final readonly class FilesSource implements SourceSystem
                 $format === null ? $others++ : $formats[$format->word()] = ($formats[$format->word()] ?? 0) + 1;
             }
         } catch (SystemTrouble $trouble) {
-            return [Finding::failed('Folder', $trouble->getMessage(), $trouble->remedy())];
+            return [Finding::failed('Folder', $trouble->getMessage(), (string) $trouble->remedy())];
         }
         $count = array_sum($formats);
         $words = implode(', ', array_map(static fn (string $f, int $n): string => "{$n} {$f}", array_keys($formats), $formats));

@@ -6,7 +6,8 @@ namespace Lighterman\Connectors\Files;
 
 use League\Flysystem\FilesystemException;
 use League\Flysystem\FilesystemOperator;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Files in a folder of this machine. */
@@ -26,7 +27,7 @@ final readonly class FolderFiles extends Store
     protected function demandThere(): void
     {
         if (! is_dir($this->root) || ! is_readable($this->root)) {
-            throw SystemTrouble::passing(Reason::NoFolder, "{$this->system}: the folder {$this->root} ".(is_dir($this->root) ? 'may not be read.' : 'is not there.'), is_dir($this->root) ? 'Give the account that Lighterman runs under the right to read it.' : 'Mount or make it, or correct the path. Lighterman tries again.');
+            throw MissingTrouble::folder($this->system, "{$this->system}: the folder {$this->root} ".(is_dir($this->root) ? 'may not be read.' : 'is not there.'), $this->root, is_dir($this->root) ? 'Give the account that Lighterman runs under the right to read it.' : 'Mount or make it, or correct the path. Lighterman tries again.');
         }
     }
 
@@ -37,6 +38,6 @@ final readonly class FolderFiles extends Store
 
     protected function trouble(string $path, FilesystemException $e): SystemTrouble
     {
-        return SystemTrouble::passing(Reason::Unreadable, "{$this->system}: ".($path === '' ? 'the folder' : $path).' cannot be read.', 'Give the account that Lighterman runs under the right to read it. Lighterman tries again.');
+        return FileTrouble::unreadable($this->system, $path);
     }
 }

@@ -26,8 +26,9 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Trouble\FileTrouble;
 use Lighterman\Core\Trouble\InvalidDefinition;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Finds out how the files that a pattern means are written, by the newest of them. */
@@ -67,7 +68,7 @@ final readonly class Look
             }
         }
         if ($newest === []) {
-            throw SystemTrouble::lasting(Reason::NoFile, "No file fits {$pattern->text}.", 'Look at the pattern, or come back once there is one: how files are read is found out from the newest.');
+            throw MissingTrouble::file($pattern->text, "No file fits {$pattern->text}.", 'Look at the pattern, or come back once there is one: how files are read is found out from the newest.');
         }
         [$looked, [$format, $dialect, $columns, $evidence, $samples]] = $this->whole($newest, $said, $sample);
         $dates = [];
@@ -112,7 +113,7 @@ final readonly class Look
                 $broken ??= $e;
             }
         }
-        throw SystemTrouble::lasting(Reason::BrokenFile, $broken->getMessage(), $broken->remedy());
+        throw FileTrouble::broken($broken->path, $broken->getMessage(), (string) $broken->remedy());
     }
 
     /**
@@ -146,7 +147,7 @@ final readonly class Look
         }
         $twice = array_keys(array_filter(array_count_values(array_map(static fn (Column $c): string => $c->name, $all)), static fn (int $n): bool => $n > 1));
         if ($twice !== []) {
-            throw SystemTrouble::lasting(Reason::SameNames, "{$newest->path}: more than one column is called \"{$twice[0]}\".", 'Say that the file has no line of names, or name the columns for path and line otherwise.');
+            throw FileTrouble::sameNames($newest->path, (string) $twice[0]);
         }
         $why = array_column(array_map(static fn (array $c): array => [$c['name'], isset($typed[$c['name']]) ? 'as you say; '.$c['evidence'] : $c['evidence']], $columns), 1, 0);
 

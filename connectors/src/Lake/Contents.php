@@ -21,8 +21,8 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 
 /**
  * What the files of a lake hold, as queries of the engine. Parquet it reads itself; of other formats the rows are read here,
@@ -174,7 +174,7 @@ final class Contents
                     $stage->add($encoded);
                 }
             } catch (BrokenFile $e) {
-                throw SystemTrouble::lasting(Reason::DamagedFile, "{$this->folder->where($file->name)} is not as it was written: {$e->fault}.", 'Somebody else has changed it. Put it back from a copy, or start the feed over; where no feed wrote it, scan the lake again.');
+                throw FileTrouble::damaged($this->folder->where($file->name), $e->fault);
             }
         }
         $name = "loaded_{$number}";
@@ -229,7 +229,7 @@ final class Contents
     private function pieces(string $name): \Generator
     {
         $path = $this->folder->local($name);
-        $file = @fopen($path, 'rb') ?: throw SystemTrouble::lasting(Reason::MissingFile, "{$this->folder->where($name)} is not there, or may not be read.", 'Somebody else has removed it. Start the feed over, or put the file back from a copy.');
+        $file = @fopen($path, 'rb') ?: throw MissingTrouble::written($this->folder->where($name));
         $bytes = (static function () use ($file): \Generator {
             try {
                 while (($piece = fread($file, self::PIECE)) !== false && $piece !== '') {

@@ -14,7 +14,8 @@ use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\LandedTrouble;
+use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use RecursiveDirectoryIterator;
 use RecursiveIteratorIterator;
@@ -190,10 +191,10 @@ final class DataFileMaker
     private function trouble(string $said): SystemTrouble
     {
         return match (true) {
-            str_contains($said, 'No space left') => SystemTrouble::passing(Reason::DiskFull, "{$this->landed->name}: the disk of the lake is full.", 'Free space. Lighterman tries again.'),
-            str_starts_with($said, 'Out of Memory') => SystemTrouble::passing(Reason::OutOfMemory, "{$this->landed->name}: the engine's memory does not suffice ({$said}).", 'Give it more (LIGHTERMAN_LAKE_MEMORY_MB, 160 unless said), or leave columns out: each needs about 0.2 MB.'),
-            str_starts_with($said, 'Conversion Error') => SystemTrouble::lasting(Reason::UnfitValue, "{$this->landed->name}: a value does not fit its column. {$said}", 'Convert the column on the feed\'s Columns page, to text for instance, or say there what becomes of such a value.'),
-            default => SystemTrouble::lasting(Reason::Refused, "{$this->landed->name}: {$said}", 'Correct what the message names and try again.'),
+            str_contains($said, 'No space left') => StatementTrouble::diskFull((string) $this->landed->name, "{$this->landed->name}: the disk of the lake is full", 'the lake'),
+            str_starts_with($said, 'Out of Memory') => StatementTrouble::outOfMemory((string) $this->landed->name, "{$this->landed->name}: the engine's memory does not suffice ({$said})", 'Give it more (LIGHTERMAN_LAKE_MEMORY_MB, 160 unless said), or leave columns out: each needs about 0.2 MB.'),
+            str_starts_with($said, 'Conversion Error') => LandedTrouble::unfitValue($this->landed->name, $said),
+            default => StatementTrouble::refused((string) $this->landed->name, "{$this->landed->name}: ".rtrim($said, '.')),
         };
     }
 }

@@ -20,7 +20,8 @@ use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\LandedTrouble;
+use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use LogicException;
 
@@ -142,7 +143,7 @@ final class LakeLanding implements LandingSession
         $files instanceof RowFiles || throw new LogicException("{$feed} brings changes.");
         $page = $this->feed($feed);
         if (! $files->hasAny() && ! $page->position->equals($batch->stretch->from)) {
-            throw SystemTrouble::passing(Reason::PositionMoved, 'The feed stands at another position in the lake than the batch begins at.', 'Lighterman reads the position again and goes on from there.');
+            throw LandedTrouble::movedOn((string) $files->landed()->name);
         }
         $this->named($feed, fn () => $files->put($batch, $page, $this->now, $beside));
     }
@@ -218,7 +219,7 @@ final class LakeLanding implements LandingSession
     public function join(string $feed): ?JoinedFiles
     {
         $this->begin();
-        $files = $this->files[$feed] ?? throw SystemTrouble::passing(Reason::NotTakenIn, 'The feed could not be taken in by the lake.', 'See what its page says, mend that, and ask again.');
+        $files = $this->files[$feed] ?? throw LandedTrouble::notTakenIn();
         try {
             $page = $this->feed($feed);
             $tables = $this->named($feed, fn (): array => $files->joined($page, $page->joinPrefix($this->page->number + 1))) + $page->tables;
@@ -295,7 +296,7 @@ final class LakeLanding implements LandingSession
 
     private function feed(string $feed): Page
     {
-        return $this->page->feeds[$feed] ?? throw SystemTrouble::passing(Reason::PositionMoved, "The lake knows nothing of the feed {$feed} any more.", 'Lighterman takes it in again.');
+        return $this->page->feeds[$feed] ?? throw LandedTrouble::movedOn($feed, 'the lake knows nothing of the feed any more.', 'Lighterman takes it in again.');
     }
 
     /**
@@ -312,7 +313,7 @@ final class LakeLanding implements LandingSession
             return $do();
         } catch (EngineError|SystemTrouble $e) {
             $this->demandLease();
-            $trouble = $e instanceof SystemTrouble ? $e : SystemTrouble::lasting(Reason::Refused, "{$this->files[$feed]->landed()->name}: {$e->getMessage()}", 'Correct what the message names and try again.');
+            $trouble = $e instanceof SystemTrouble ? $e : StatementTrouble::refused((string) $this->files[$feed]->landed()->name, "{$this->files[$feed]->landed()->name}: ".rtrim($e->getMessage(), '.'));
             throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
         }
     }

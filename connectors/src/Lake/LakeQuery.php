@@ -9,6 +9,9 @@ use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\QueryResult;
+use Lighterman\Core\Trouble\MissingTrouble;
+use Lighterman\Core\Trouble\PrivilegeTrouble;
+use Lighterman\Core\Trouble\QueryTrouble;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 
@@ -33,11 +36,11 @@ final readonly class LakeQuery
         // For rows that the engine cannot read by itself. The process may be killed, so it is cleared away from here.
         $work = Scratch::own($this->settings->temporary, 'query');
         if (! @mkdir($work, 0700, true)) {
-            throw SystemTrouble::lasting(Reason::NoPrivilege, "The folder {$work} cannot be made.", 'Give the account that Lighterman runs under the right to write there.');
+            throw PrivilegeTrouble::toMake($work);
         }
         $process = proc_open([PHP_BINARY, '-d', 'ffi.enable=true', '-d', 'memory_limit=512M', dirname(__DIR__, 2).'/bin/lake-query.php'], [['pipe', 'r'], ['pipe', 'w'], ['pipe', 'w']], $pipes);
         if ($process === false) {
-            throw SystemTrouble::passing(Reason::NoProcess, 'No process for the query could be started.', 'Try again; if it stays so, look at the limits of this machine.');
+            throw MissingTrouble::tool(Reason::NoProcess, PHP_BINARY, 'No process for the query could be started.', 'Try again; if it stays so, look at the limits of this machine.', mayPass: true);
         }
         fwrite($pipes[0], json_encode(['settings' => $this->settings->toArray(), 'sql' => $sql, 'limit' => $rowLimit, 'work' => $work], JSON_THROW_ON_ERROR));
         fclose($pipes[0]);
@@ -46,10 +49,10 @@ final readonly class LakeQuery
         try {
             while (! feof($pipes[1])) {
                 if ((hrtime(true) - $begun) / 1e9 > $seconds) {
-                    throw SystemTrouble::lasting(Reason::TooLong, "The query took longer than {$seconds} s and was stopped.", 'Ask for less: a partition, a sample, or fewer columns.');
+                    throw QueryTrouble::tooLong($seconds);
                 }
                 if ($stopped !== null && $stopped()) {
-                    throw SystemTrouble::lasting(Reason::Stopped, 'The query was stopped.', 'Run it again, or ask for less.');
+                    throw QueryTrouble::stopped();
                 }
                 $read = [$pipes[1]];
                 $none = null;
@@ -63,10 +66,10 @@ final readonly class LakeQuery
         }
         $answer = json_decode($told, true);
         if (! is_array($answer)) {
-            throw SystemTrouble::lasting(Reason::OutOfMemory, 'The query ended without an answer: it asked for more memory than it may have.', 'Ask for less: a partition, a sample, or fewer columns.');
+            throw QueryTrouble::outOfMemory();
         }
         if (isset($answer['error'])) {
-            throw SystemTrouble::lasting(Reason::Refused, $answer['error'], 'Correct the statement and run it again.');
+            throw QueryTrouble::refused($answer['error']);
         }
 
         return new QueryResult($answer['columns'], $answer['rows'], $answer['cut'], (hrtime(true) - $begun) / 1e9, $answer['files']);

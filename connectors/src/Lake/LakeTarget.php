@@ -22,7 +22,8 @@ use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\TableName;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\LandedTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A lake that rows are landed in. */
@@ -51,7 +52,7 @@ final class LakeTarget implements TargetSystem
             (new LakeQuery($this->settings))->run('SELECT 1', 1, self::SECONDS);
             $findings[] = Finding::passed('Engine', "Parquet can be written, with {$this->settings->memory} MB of memory.");
         } catch (SystemTrouble $trouble) {
-            $findings[] = Finding::failed('Engine', $trouble->getMessage(), $trouble->remedy());
+            $findings[] = Finding::failed('Engine', $trouble->getMessage(), (string) $trouble->remedy());
         }
 
         return $findings;
@@ -184,7 +185,7 @@ final class LakeTarget implements TargetSystem
     private function demandReady(LandedTable $landed, array $own): void
     {
         foreach ($this->preparations($landed, $own)->obstacles() as $obstacle) {
-            throw SystemTrouble::lasting(Reason::IncompatibleTable, "{$this->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
+            throw LandedTrouble::unfit($this->settings->system, $landed->name, $obstacle->said, (string) $obstacle->remedy);
         }
     }
 
@@ -222,7 +223,7 @@ final class LakeTarget implements TargetSystem
     {
         $files = $this->table($table);
         foreach (array_diff(array_keys($key), $files->shape()->names()) as $column) {
-            throw SystemTrouble::lasting(Reason::NoColumn, "{$this->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
+            throw MissingTrouble::column($this->settings->system, $table, $column);
         }
         $where = implode(' AND ', array_map(fn (string $c, string $v): string => Engine::name($c).' = '.TypeMap::value($v, $files->shape()->column($c)->type ?? throw new \LogicException($c)), array_keys($key), $key));
         $columns = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $files->shape()->columns));
@@ -303,12 +304,12 @@ final class LakeTarget implements TargetSystem
     private function demandFolder(): void
     {
         if (! $this->folder->exists()) {
-            throw SystemTrouble::passing(Reason::NoFolder, "{$this->settings->system}: there is no folder {$this->folder->where('')} on this machine.", 'See that its disk is mounted; workers and pages must run where it lies.');
+            throw MissingTrouble::folder($this->settings->system, "{$this->settings->system}: there is no folder {$this->folder->where('')} on this machine.", $this->folder->where(''), 'See that its disk is mounted; workers and pages must run where it lies.');
         }
     }
 
     private function table(TableName $table): LandedFiles
     {
-        return $this->tables()[(string) $table] ?? throw SystemTrouble::lasting(Reason::NoTable, "{$this->settings->system}: no feed has landed {$table} yet, and no scan has found it.", 'Run the feed that lands in it.');
+        return $this->tables()[(string) $table] ?? throw MissingTrouble::landed($this->settings->system, $table);
     }
 }

@@ -7,7 +7,8 @@ namespace Lighterman\Connectors\Lake;
 use Closure;
 use FilesystemIterator;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\PrivilegeTrouble;
+use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use RecursiveDirectoryIterator;
 use RecursiveIteratorIterator;
@@ -178,7 +179,7 @@ final readonly class LocalFolder implements Folder
         $why = error_get_last()['message'] ?? '';
         $full = str_contains($why, 'No space left');
 
-        return $full ? SystemTrouble::passing(Reason::DiskFull, "{$this->system}: {$what}, for the disk is full.", "Free space on the disk of {$this->root}. Lighterman tries again.")
-            : SystemTrouble::lasting(Reason::NoPrivilege, "{$this->system}: {$what}.", "Give the account that Lighterman runs under the right to read and write {$this->root}.");
+        return $full ? StatementTrouble::diskFull($this->system, "{$this->system}: {$what}, for the disk is full", $this->root)
+            : PrivilegeTrouble::inFolder($this->system, "{$this->system}: {$what}.", $this->root);
     }
 }

@@ -8,8 +8,8 @@ use DeflateContext;
 use Lighterman\Core\Format\RowWriter;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Shape\Shape;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\PrivilegeTrouble;
 
 /** Files of formats that are written row by row, one after the other, each in the folder of its partition. */
 final class Made
@@ -72,7 +72,7 @@ final class Made
         $in = $folder === '' ? $this->root : "{$this->root}/{$folder}";
         is_dir($in) || mkdir($in, 0777, true);
         $this->path = "{$in}/{$this->prefix}-".count($this->done).".{$this->writing->ending()}";
-        $this->file = @fopen($this->path, 'xb') ?: throw SystemTrouble::lasting(Reason::NoPrivilege, "{$this->path} cannot be written.", 'Give the account that Lighterman runs under the right to write there.');
+        $this->file = @fopen($this->path, 'xb') ?: throw PrivilegeTrouble::toWrite($this->path);
         $this->packing = $this->writing->packed === 'gzip' ? (deflate_init(ZLIB_ENCODING_GZIP) ?: throw new \LogicException('zlib is missing.')) : null;
         $this->writer = $this->writing->writer($this->shape, $this->table, random_bytes(16));
         $this->rows = $this->bytes = 0;
@@ -93,7 +93,7 @@ final class Made
         $bytes = $this->packing === null ? $this->held : (string) deflate_add($this->packing, $this->held, $last ? ZLIB_FINISH : ZLIB_NO_FLUSH);
         $this->held = '';
         if ($this->file !== null && @fwrite($this->file, $bytes) !== strlen($bytes)) {
-            throw SystemTrouble::passing(Reason::DiskFull, "{$this->path} cannot be written to its end.", 'Free space on the disk of the lake. Lighterman tries again.');
+            throw FileTrouble::full($this->path);
         }
     }
 

@@ -67,7 +67,7 @@ final readonly class ObjectFolder implements Folder
             $read = $this->read($probe);
             $this->delete($probe);
         } catch (SystemTrouble $trouble) {
-            return [Finding::failed('Store', $trouble->getMessage(), $trouble->remedy())];
+            return [Finding::failed('Store', $trouble->getMessage(), (string) $trouble->remedy())];
         }
         $findings = [Finding::passed('Store', "Objects below {$this->store->where('')} at {$this->store->endpoint} can be written, read and removed.")];
         $findings[] = $twice || $read !== 'first'

@@ -5,6 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Lake;
 
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\Positions;
+use Lighterman\Core\Position\StartPosition;
 use Lighterman\Core\Record\Receipt;
 
 /** What one feed has landed in a lake, as it stands after one commit: its position, its tables and the files they consist of. */
@@ -27,7 +29,7 @@ final readonly class Page
 
     public static function first(string $feed, int $token): self
     {
-        return new self($feed, $token, 0, Position::start(), [], [], [], []);
+        return new self($feed, $token, 0, new StartPosition, [], [], [], []);
     }
 
     /** What names of files of one delivery of a feed begin with; no other delivery has it. */
@@ -133,7 +135,7 @@ final readonly class Page
     /** @param  array<string, mixed>  $data  as toArray() gives it */
     public static function fromArray(array $data): self
     {
-        return new self($data['feed'], $data['token'], $data['sequence'], Position::fromArray($data['position']),
+        return new self($data['feed'], $data['token'], $data['sequence'], Positions::fromArray($data['position']),
             array_map(LandedFiles::fromArray(...), $data['tables']), $data['created'], $data['retired'],
             array_map(static fn (array $r): Receipt => Receipt::fromArray($data['feed'], $r), array_values($data['receipts'])));
     }

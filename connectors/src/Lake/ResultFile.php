@@ -10,7 +10,7 @@ use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Type;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\QueryTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Writes the result of a query, of whatever system, as a Parquet file. */
@@ -45,7 +45,7 @@ final readonly class ResultFile
         try {
             $engine->run("COPY ({$stage->select()}) TO ".Engine::literal("{$this->folder}/result.parquet").' (FORMAT parquet, COMPRESSION zstd)');
         } catch (EngineError $e) {
-            throw SystemTrouble::lasting(Reason::UnfitValue, "The result cannot be written as Parquet. {$e->getMessage()}", 'Convert the column in the statement, to text for instance.');
+            throw QueryTrouble::unfitValue($e->getMessage());
         } finally {
             $engine->close();
             $stage->clear();

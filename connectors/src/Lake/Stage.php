@@ -8,8 +8,8 @@ use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Shape\Column;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\PrivilegeTrouble;
 
 /** Rows on their way into the lake: a file of delimited text that the engine can read. */
 final class Stage
@@ -41,9 +41,9 @@ final class Stage
         $lines = strlen($encoded) > self::LINE ? $this->measured($encoded) : $encoded;
         // Where nothing is escaped but nulls, and nothing quoted, both forms are the same.
         $lines = substr_count($lines, '\\') === substr_count($lines, '\\N') && ! str_contains($lines, '"') ? $lines : self::quoted($lines);
-        $this->file ??= @fopen($this->path, 'wb') ?: throw SystemTrouble::lasting(Reason::NoPrivilege, "{$this->path} cannot be written.", 'Give the account that Lighterman runs under the right to write the lake\'s folder.');
+        $this->file ??= @fopen($this->path, 'wb') ?: throw PrivilegeTrouble::toWrite($this->path);
         if (@fwrite($this->file, $lines) !== strlen($lines)) {
-            throw SystemTrouble::passing(Reason::DiskFull, "{$this->path} cannot be written to its end.", 'Free space on the disk of the lake. Lighterman tries again.');
+            throw FileTrouble::full($this->path);
         }
         $this->rows += $rows;
         $this->bytes += strlen($lines);

@@ -8,7 +8,7 @@ use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Shape\Column;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\KeyTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Makes files of the rows of one table, the way the landing asks for. What it makes belongs to the table only once a page says so. */
@@ -219,8 +219,7 @@ final class TableWriter
     {
         $twice = $this->engine->rows("SELECT {$this->names($this->landed->key)} FROM {$stage} GROUP BY ALL HAVING count(*) > 1 LIMIT 1")[0] ?? null;
         if ($twice !== null) {
-            $said = implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", array_keys($twice), $twice));
-            throw SystemTrouble::lasting(Reason::DuplicateKey, "{$this->landed->source}: more than one row has {$said}, so the key does not tell rows apart.", 'Choose a key that no two rows share. Nothing of the batch was written.');
+            throw KeyTrouble::doubled($this->landed->source, $twice);
         }
     }
 

@@ -6,7 +6,7 @@ namespace Lighterman\Connectors\MariaDb;
 
 use Lighterman\Connectors\Pdo\PdoConnection;
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\ConnectionTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Tests a MariaDB database as a source. */
@@ -25,9 +25,9 @@ final readonly class MariaDbChecks
             $row = $this->connection->row('SELECT VERSION() AS version, UNIX_TIMESTAMP(NOW(6)) AS clock, @@auto_increment_increment AS step, @@global.time_zone AS zone, CURRENT_USER() AS account') ?? [];
             $tls = $this->connection->row("SHOW STATUS LIKE 'Ssl_cipher'") ?? [];
         } catch (SystemTrouble $trouble) {
-            $answered = ! in_array($trouble->reason, [Reason::UnknownHost, Reason::ClosedPort, Reason::Unreachable, Reason::NoConnection], true);
+            $answered = ! ($trouble instanceof ConnectionTrouble && $trouble->isSilence());
 
-            return [...($answered ? [Finding::passed('Port', "{$place} answers.")] : []), Finding::failed($answered ? 'Sign-in' : 'Port', $trouble->getMessage(), $trouble->remedy())];
+            return [...($answered ? [Finding::passed('Port', "{$place} answers.")] : []), Finding::failed($answered ? 'Sign-in' : 'Port', $trouble->getMessage(), (string) $trouble->remedy())];
         }
         $apart = (float) $row['clock'] - ($asked + microtime(true)) / 2;
         $version = (string) $row['version'];

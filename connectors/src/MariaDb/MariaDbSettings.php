@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\MariaDb;
 
-use Lighterman\Connectors\Connecting;
+use Lighterman\Core\Trouble\ConnectionTrouble;
 use PDO;
 use PDOException;
 use SensitiveParameter;
@@ -53,7 +53,7 @@ final readonly class MariaDbSettings
                 throw $e;
             }
             if ($this->tls !== 'prefer') {
-                throw Connecting::tls($this->system, $this->tls);
+                throw ConnectionTrouble::tls($this->system, $this->tls);
             }
             $without[$this->place()] = true;
 

@@ -4,8 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Objects;
 
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\PrivilegeTrouble;
 use SplFileInfo;
 
 /**
@@ -42,7 +41,7 @@ final class Fetched
         $this->tidy();
         is_dir(dirname($path)) || @mkdir(dirname($path), 0700, true);
         $new = $path.'.'.bin2hex(random_bytes(6)).'.new';
-        $file = @fopen($new, 'xb') ?: throw SystemTrouble::lasting(Reason::NoPrivilege, "{$new} cannot be written.", 'Give the account that Lighterman runs under the right to write there.');
+        $file = @fopen($new, 'xb') ?: throw PrivilegeTrouble::toWrite($new);
         try {
             $fetch($file);
         } catch (\Throwable $e) {

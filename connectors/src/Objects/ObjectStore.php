@@ -11,7 +11,9 @@ use Aws\S3\S3Client;
 use League\Flysystem\AwsS3V3\AwsS3V3Adapter;
 use League\Flysystem\Filesystem;
 use League\Flysystem\FilesystemException;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\MissingTrouble;
+use Lighterman\Core\Trouble\PrivilegeTrouble;
+use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use SensitiveParameter;
 use Throwable;
@@ -111,10 +113,10 @@ final readonly class ObjectStore
     public function trouble(string $system, string $what, Throwable $e): SystemTrouble
     {
         return match (true) {
-            self::code($e) === 'NoSuchBucket' => SystemTrouble::lasting(Reason::NoBucket, "{$system}: {$what}, for {$this->endpoint} has no bucket {$this->bucket}.", 'Make the bucket, or correct its name.'),
-            in_array(self::status($e), [401, 403], true) => SystemTrouble::lasting(Reason::NoPrivilege, "{$system}: {$what}: {$this->endpoint} refuses it (".self::code($e).').', 'Check key and secret, and what they may do in the bucket: list, read, write and remove objects.'),
-            self::cause($e)?->isConnectionError() === true => SystemTrouble::passing(Reason::NotReachable, "{$system}: {$what}: {$this->endpoint} does not answer.", 'Check the address, and that the store is up. Lighterman tries again.'),
-            default => SystemTrouble::passing(Reason::Store, "{$system}: {$what}: {$this->endpoint} says ".(self::code($e) ?? self::status($e) ?? 'nothing that can be understood').'.', 'Lighterman tries again; if it stays so, look at the store.'),
+            self::code($e) === 'NoSuchBucket' => MissingTrouble::bucket($system, "{$system}: {$what}, for {$this->endpoint} has no bucket {$this->bucket}.", $this->bucket),
+            in_array(self::status($e), [401, 403], true) => PrivilegeTrouble::inBucket($system, "{$system}: {$what}: {$this->endpoint} refuses it (".self::code($e).').'),
+            self::cause($e)?->isConnectionError() === true => StatementTrouble::store($system, "{$system}: {$what}: {$this->endpoint} does not answer.", answers: false),
+            default => StatementTrouble::store($system, "{$system}: {$what}: {$this->endpoint} says ".(self::code($e) ?? self::status($e) ?? 'nothing that can be understood').'.', answers: true),
         };
     }
 

@@ -25,8 +25,7 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\LookupTable;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 
 /** A source that PHP reaches through PDO: what does not depend on which one it is. */
 abstract class PdoSource implements SourceSystem
@@ -66,7 +65,7 @@ abstract class PdoSource implements SourceSystem
     public function shape(TableName $table): Shape
     {
         return $this->shapes($table)[(string) $table]
-            ?? throw SystemTrouble::lasting(Reason::NoTable, "{$this->system} has no table {$table}, or it may not be seen.", 'The table was dropped or renamed. Restore it, or remove the feed.');
+            ?? throw MissingTrouble::table($this->system, $table, remedy: 'The table was dropped or renamed. Restore it, or remove the feed.');
     }
 
     public function sample(TableName $table, int $rows): array
@@ -115,7 +114,7 @@ abstract class PdoSource implements SourceSystem
         $shape = $this->shape($table);
         $where = [];
         foreach ($key as $column => $value) {
-            $known = $shape->column($column) ?? throw SystemTrouble::lasting(Reason::NoColumn, "{$this->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
+            $known = $shape->column($column) ?? throw MissingTrouble::column($this->system, $table, $column);
             $where[] = $this->spelling->name($column).' = '.$this->spelling->literal($known->type, $value);
         }
 

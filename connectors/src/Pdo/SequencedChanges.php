@@ -21,6 +21,7 @@ use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\StreamTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
@@ -105,7 +106,7 @@ abstract class SequencedChanges implements ChangeTable
     public function last(): Reading
     {
         return self::made($this->writing->row("SELECT number, seen, at FROM {$this->readings()} ORDER BY number DESC LIMIT 1"))
-            ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$this->system}: the readings of {$this->name()} are gone.", 'Begin anew on the route\'s page.');
+            ?? throw StreamTrouble::changesGone($this->system, "{$this->system}: the readings of {$this->name()} are gone.");
     }
 
     /** @param  array<string, string|null>|null  $row */

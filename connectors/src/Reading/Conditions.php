@@ -9,6 +9,7 @@ use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\WatermarkPosition;
 use Lighterman\Core\Shape\Column;
 
 /** The conditions that pick the rows of a window, of a first load or of a chunk. */
@@ -33,7 +34,7 @@ final readonly class Conditions
     /** @return list<string> conditions for rows after a position in the order watermark, key */
     private function past(Position $from): array
     {
-        if ($from->isLoading() || $from->watermark === null) {
+        if (! $from instanceof WatermarkPosition || $from->watermark === null) {
             return [];
         }
         $column = $this->spelling->name((string) $this->definition->origin->watermarkColumn());
@@ -53,8 +54,8 @@ final readonly class Conditions
     public function load(?Window $window, Position $from): string
     {
         $parts = [];
-        if ($from->key) {
-            $parts[] = $this->ordered($this->definition->origin->key, $from->key);
+        if ($from->loadedTo()) {
+            $parts[] = $this->ordered($this->definition->origin->key, $from->loadedTo());
         }
         if ($window !== null) {
             $parts[] = $this->spelling->name((string) $this->definition->origin->watermarkColumn()).($window->withUntil ? ' <= ' : ' < ').$this->typed((string) $this->definition->origin->watermarkColumn(), (string) $window->until);

@@ -9,7 +9,9 @@ use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Port\BatchReader;
+use Lighterman\Core\Position\LoadPosition;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\WatermarkPosition;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Shape\Shape;
@@ -149,7 +151,7 @@ final class TableReader implements BatchReader
         $key = array_map(static fn (string $c): string => (string) $row[$c], $this->definition->origin->key);
 
         return $this->plan->kind === 'load'
-            ? Position::loading($this->plan->window?->until, $key, $this->plan->sourceTime)
-            : Position::after((string) $row[(string) $this->definition->origin->watermarkColumn()], $key, $this->plan->end()->watermark, $this->plan->sourceTime);
+            ? new LoadPosition($this->plan->window?->until, $key, $this->plan->sourceTime)
+            : new WatermarkPosition((string) $row[(string) $this->definition->origin->watermarkColumn()], $key, $this->plan->window?->end->watermark, $this->plan->sourceTime);
     }
 }

@@ -5,7 +5,10 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Sqlite;
 
 use Lighterman\Connectors\Pdo\PdoConnection;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\ConnectionTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
+use Lighterman\Core\Trouble\PrivilegeTrouble;
+use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
 use PDOException;
@@ -44,13 +47,13 @@ final readonly class SqliteSettings
     private function look(): void
     {
         if (! str_starts_with($this->path, '/')) {
-            throw SystemTrouble::lasting(Reason::NoFile, "{$this->system}: {$this->path} is not a whole path.", 'Give the path from the root, beginning with /.');
+            throw MissingTrouble::file($this->path, "{$this->system}: {$this->path} is not a whole path.", 'Give the path from the root, beginning with /.', $this->system);
         }
         if (! is_file($this->path)) {
-            throw SystemTrouble::passing(Reason::NoFile, "{$this->system}: there is no file {$this->path} on this machine.", 'Check the path; the worker and the pages must run where the file lies.');
+            throw MissingTrouble::file($this->path, "{$this->system}: there is no file {$this->path} on this machine.", 'Check the path; the worker and the pages must run where the file lies.', $this->system, mayPass: true);
         }
         if (! is_readable($this->path)) {
-            throw SystemTrouble::lasting(Reason::NoPrivilege, "{$this->system}: {$this->path} may not be read.", 'Give the account that Lighterman runs under the right to read it.');
+            throw PrivilegeTrouble::toRead($this->path, $this->system);
         }
     }
 
@@ -67,15 +70,15 @@ final readonly class SqliteSettings
         $said = "{$this->system}: ".($e->errorInfo[2] ?? $e->getMessage());
 
         return match (true) {
-            in_array($code, [5, 6, 19], true) => SystemTrouble::passing(Reason::Busy, "{$said}: somebody else has been writing to it for ".self::BUSY_SECONDS.' s.', 'Lighterman tries again. If it stays so, have the long transaction ended.'),
-            $code === 8 => SystemTrouble::lasting(Reason::NoPrivilege, "{$said}.", "Give the account that Lighterman runs under the right to write {$this->path} and its folder."),
-            $code === 13 => SystemTrouble::passing(Reason::DiskFull, "{$said}.", "Free space on the disk of {$this->path}. Lighterman tries again."),
-            $code === 10 => SystemTrouble::passing(Reason::Busy, "{$said}.", 'The disk reported an error. Lighterman tries again.'),
-            $code === 26 => SystemTrouble::lasting(Reason::NoDatabase, "{$this->system}: {$this->path} is not an SQLite database.", 'Check the path. An encrypted database cannot be read.'),
-            $code === 11 => SystemTrouble::lasting(Reason::NoDatabase, "{$said}.", 'The file is damaged. Check it with PRAGMA integrity_check.'),
-            str_contains($said, 'no such table') => SystemTrouble::lasting(Reason::NoTable, "{$said}.", 'Check its name; it may have been dropped or renamed.'),
-            str_contains($said, 'no such column') => SystemTrouble::lasting(Reason::NoColumn, "{$said}.", 'Check its name; it may have been dropped or renamed.'),
-            default => SystemTrouble::lasting(Reason::Refused, "{$said}.", 'Correct what the message names and try again.'),
+            in_array($code, [5, 6, 19], true) => StatementTrouble::busy($this->system, "{$said}: somebody else has been writing to it for ".self::BUSY_SECONDS.' s', 'Lighterman tries again. If it stays so, have the long transaction ended.'),
+            $code === 8 => PrivilegeTrouble::inFolder($this->system, "{$said}.", "{$this->path} and its folder", 'write'),
+            $code === 13 => StatementTrouble::diskFull($this->system, $said, $this->path),
+            $code === 10 => StatementTrouble::busy($this->system, $said, 'The disk reported an error. Lighterman tries again.'),
+            $code === 26 => ConnectionTrouble::unfitFile($this->system, "{$this->system}: {$this->path} is not an SQLite database.", 'Check the path. An encrypted database cannot be read.', $this->path),
+            $code === 11 => ConnectionTrouble::unfitFile($this->system, "{$said}.", 'The file is damaged. Check it with PRAGMA integrity_check.', $this->path),
+            str_contains($said, 'no such table') => MissingTrouble::tableSaid($this->system, $said),
+            str_contains($said, 'no such column') => MissingTrouble::columnSaid($this->system, $said),
+            default => StatementTrouble::refused($this->system, $said),
         };
     }
 }

@@ -38,7 +38,7 @@ final class SqliteSource extends PdoSource
             $tables = count($this->tables());
             $mode = (string) $this->connection->value('PRAGMA journal_mode');
         } catch (SystemTrouble $trouble) {
-            return [Finding::failed('File', $trouble->getMessage(), $trouble->remedy())];
+            return [Finding::failed('File', $trouble->getMessage(), (string) $trouble->remedy())];
         }
 
         return [

@@ -15,8 +15,7 @@ use Lighterman\Core\Port\LogState;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\ReadingPlace;
 use Lighterman\Core\Shape\TableName;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\StreamTrouble;
 
 /** A change log made by triggers, for databases whose own cannot be had. */
 final class TriggerLog implements ChangeLog
@@ -59,7 +58,7 @@ final class TriggerLog implements ChangeLog
     {
         foreach ($this->check($tables) as $finding) {
             if ($finding->result === 'failed') {
-                throw SystemTrouble::lasting(Reason::NotReady, "{$this->system}: {$finding->said}", (string) $finding->remedy);
+                throw StreamTrouble::notReady($this->system, $finding->said, (string) $finding->remedy);
             }
         }
         if ($begin && ! $this->changes->exists()) {
@@ -100,7 +99,7 @@ final class TriggerLog implements ChangeLog
     public function required(?Place $read = null): LogState
     {
         return $this->state()
-            ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$this->system}: the change table {$this->changes->name()} is gone. Changes made since then are known to nobody.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
+            ?? throw StreamTrouble::changesGone($this->system, "{$this->system}: the change table {$this->changes->name()} is gone. Changes made since then are known to nobody.");
     }
 
     public function open(?Place $from): LogReader
@@ -140,7 +139,7 @@ final class TriggerLog implements ChangeLog
         try {
             return ReadingPlace::parse($text);
         } catch (InvalidArgumentException $e) {
-            throw SystemTrouble::lasting(Reason::NoPlace, "{$this->system}: {$e->getMessage()}", 'Begin anew on the route\'s page.');
+            throw StreamTrouble::noPlace($this->system, $e->getMessage());
         }
     }
 

@@ -16,8 +16,7 @@ use Lighterman\Core\Capture\Log\Unclear;
 use Lighterman\Core\Port\LogReader;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\ReadingPlace;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\StreamTrouble;
 
 /**
  * Reads a change table as a change log: reading after reading, unit after unit.
@@ -66,7 +65,7 @@ final class TriggerReader implements LogReader
     {
         $number = $from->reading;
         $before = $number === 0 ? null : $table->reading($number - 1);
-        $reading = $table->reading($number) ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$system}: the change table {$table->name()} does not know reading {$number}, up to which this route has landed.", 'Begin anew on the route\'s page: change table and triggers are made again, and every table is loaded again beside its changes.');
+        $reading = $table->reading($number) ?? throw StreamTrouble::changesGone($system, "{$system}: the change table {$table->name()} does not know reading {$number}, up to which this route has landed.");
         $this->marks = new AskedMarks;
         $this->relations = new Relations;
         $this->ended = new EndedReadings($table);

@@ -4,7 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Capture;
 
+use Lighterman\Core\Position\FilesPosition;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\WatermarkPosition;
 
 /** What one run will read: the whole table, the rest of a first load, one window of increments, some files, or a slice once more. */
 final readonly class ReadPlan
@@ -45,9 +47,9 @@ final readonly class ReadPlan
     public function end(): Position
     {
         return match ($this->kind) {
-            'files' => $this->from->taking($this->files->taken),
+            'files' => FilesPosition::after($this->from, $this->files->taken),
             'slice' => $this->from,
-            default => $this->window->end ?? Position::after($this->sourceTime),
+            default => $this->window->end ?? new WatermarkPosition($this->sourceTime),
         };
     }
 }

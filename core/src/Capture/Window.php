@@ -6,6 +6,8 @@ namespace Lighterman\Core\Capture;
 
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\QueryPosition;
+use Lighterman\Core\Position\WatermarkPosition;
 
 /**
  * The span of watermark values one run will read, fixed before the first row is read.
@@ -23,13 +25,13 @@ final readonly class Window
         public Position $from,
         public ?string $until,
         public bool $withUntil,
-        public Position $end,
+        public WatermarkPosition $end,
         public string $sourceTime,
     ) {
     }
 
     /**
-     * @param  Position  $from  where the feed stands; its phase is `after`
+     * @param  Position  $from  where the feed stands; its first load has ended
      * @return self|null null when no bound is safe yet
      */
     public static function following(Position $from, WatermarkMode $mode, Landing $landing, SourceMoment $moment, ?BoundNote $note): ?self
@@ -40,10 +42,10 @@ final readonly class Window
         }
 
         return match (true) {
-            $mode === WatermarkMode::Moment => new self($from, $bound->bound, false, Position::after($bound->bound), $bound->seenAt),
-            $mode === WatermarkMode::Unique => new self($from, $bound->bound, true, Position::after($bound->bound, []), $bound->seenAt),
-            $landing->adds() => new self($from, $bound->bound, false, Position::after($bound->bound), $bound->seenAt),
-            default => new self($from, null, false, Position::after($bound->bound), $bound->seenAt),
+            $mode === WatermarkMode::Moment => new self($from, $bound->bound, false, new WatermarkPosition($bound->bound), $bound->seenAt),
+            $mode === WatermarkMode::Unique => new self($from, $bound->bound, true, new WatermarkPosition($bound->bound, []), $bound->seenAt),
+            $landing->adds() => new self($from, $bound->bound, false, new WatermarkPosition($bound->bound), $bound->seenAt),
+            default => new self($from, null, false, new WatermarkPosition($bound->bound), $bound->seenAt),
         };
     }
 
@@ -60,7 +62,7 @@ final readonly class Window
             $from,
             $bound->bound,
             $mode === WatermarkMode::Unique,
-            Position::after($bound->bound, $mode === WatermarkMode::Unique ? [] : null),
+            new WatermarkPosition($bound->bound, $mode === WatermarkMode::Unique ? [] : null),
             $bound->seenAt,
         );
     }
@@ -81,7 +83,7 @@ final readonly class Window
      */
     private static function interrupted(Position $from): ?BoundNote
     {
-        return $from->until === null ? null : new BoundNote($from->until, (string) $from->seenAt);
+        return $from instanceof QueryPosition && $from->until !== null ? new BoundNote($from->until, (string) $from->seenAt) : null;
     }
 
     private static function safeBound(WatermarkMode $mode, SourceMoment $moment, ?BoundNote $note): ?BoundNote

@@ -107,7 +107,7 @@ final class Carrier
     public function hasYetToBegin(): bool
     {
         // Only the target knows whether it has begun.
-        return $this->admitted && ! $this->begun && $this->position->phase === 'start';
+        return $this->admitted && ! $this->begun && ! $this->position->hasBegun();
     }
 
     /** The low mark of its chunk has come. */
@@ -239,7 +239,7 @@ final class Carrier
         }
         $keys = $this->start->keys();
         $open = $this->window !== null && $this->window->opened !== null && $this->window->asked === null ? $this->window : null;
-        [$entries, $unknown] = $this->start->settle(self::upTo($keys, $this->position->key, false, $passed), match (true) {
+        [$entries, $unknown] = $this->start->settle(self::upTo($keys, $this->position->loadedTo(), false, $passed), match (true) {
             $open === null => null, $open->chunk->last => self::upTo($keys, null, true, $passed), default => self::upTo($keys, $open->lastKey, false, $passed),
         }, $open);
         foreach ($entries as [$change, $commit]) {

@@ -142,7 +142,7 @@ final class RowDelivery
         if ($this->last === null) {
             $this->session->begin();
         }
-        $this->files = $this->last?->stretch->closes ? [...$this->files, ...$this->last->stretch->to->files] : $this->files;
+        $this->files = $this->last?->stretch->closes ? [...$this->files, ...$this->last->stretch->to->files()] : $this->files;
         [$this->last, $this->run] = [$batch, $run];
         $this->rows += $batch->rows;
         $this->dropped += $batch->dropped;

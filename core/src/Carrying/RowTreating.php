@@ -98,7 +98,7 @@ final class RowTreating
         }
         $this->aside->flush();
         if ($stretch->closes) {
-            $this->aside->taken($stretch->to->files, $this->sequence);
+            $this->aside->taken($stretch->to->files(), $this->sequence);
         }
 
         return $this->treated($batch);

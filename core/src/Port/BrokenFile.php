@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Core\Port;
 
 use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\Remedy;
 use RuntimeException;
 
 /** A file that cannot be read to its end, or not as the feed reads files. What was read of it must not land. */
@@ -20,9 +21,9 @@ final class BrokenFile extends RuntimeException implements Explained
         return new self("{$path} cannot be read: {$fault}.", $path, $fault);
     }
 
-    public function remedy(): string
+    public function remedy(): Remedy
     {
-        return 'Have whoever made the file make it again, or take it out of the folder.';
+        return new Remedy('Have whoever made the file make it again, or take it out of the folder.');
     }
 
     public function mayPass(): bool

@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Core\Port;
 
 use Lighterman\Core\Definition\FeedDefinition;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\KeyTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Rows of a first load that goes on beside the changes, as one snapshot saw them. */
@@ -38,7 +38,7 @@ final readonly class LoadChunk
         foreach ($rows as $row) {
             $values = array_map(static fn (int $at): ?string => $row[$at], $key);
             if ($values === $before) {
-                throw SystemTrouble::lasting(Reason::DuplicateKey, "{$definition->origin->table}: more than one row has ".implode(', ', array_map(static fn (string $c, ?string $v): string => "{$c} = {$v}", $definition->origin->key, $values)).', so the key does not tell rows apart.', 'Choose a key that no two rows share.');
+                throw KeyTrouble::doubled($definition->origin->table, array_combine($definition->origin->key, $values));
             }
             $before = $values;
         }

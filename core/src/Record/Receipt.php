@@ -5,6 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Core\Record;
 
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\Positions;
+use Lighterman\Core\Position\StreamPosition;
 use LogicException;
 
 /** The record of one committed batch. Receipts of a feed join end to end: each begins where the one before it ended. */
@@ -51,7 +53,7 @@ final readonly class Receipt
         [$this->inserted, $this->updated, $this->unchanged, $this->deleted, $this->superseded] = [$counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $counts->superseded];
         [$this->bytes, $this->checksum] = [$counts->bytes, $counts->checksum];
         $this->read = $came + $arrival->dropped + $arrival->setAside;
-        $accounted = $this->inserted + $this->updated + $this->unchanged + $this->superseded + $this->dropped + $this->setAside + ($this->to->place === null ? 0 : $this->deleted);
+        $accounted = $this->inserted + $this->updated + $this->unchanged + $this->superseded + $this->dropped + $this->setAside + ($this->to instanceof StreamPosition ? $this->deleted : 0);
         if ($this->read !== $accounted) {
             throw new LogicException("The counts of receipt {$sequence} do not add up: read {$this->read}, accounted for {$accounted}.");
         }
@@ -67,7 +69,7 @@ final readonly class Receipt
     public static function fromArray(string $feed, array $data): self
     {
         return new self(
-            $data['sequence'], Position::fromArray($data['from']), new Arrival($feed, Position::fromArray($data['to']), $data['run'], $data['dropped'], $data['setAside']), $data['read'] - $data['dropped'] - $data['setAside'],
+            $data['sequence'], Positions::fromArray($data['from']), new Arrival($feed, Positions::fromArray($data['to']), $data['run'], $data['dropped'], $data['setAside']), $data['read'] - $data['dropped'] - $data['setAside'],
             new Counts($data['inserted'], $data['updated'], $data['unchanged'], $data['deleted'], $data['bytes'], $data['checksum'], $data['superseded'] ?? 0), $data['sourceTime'], $data['landedAt'],
         );
     }

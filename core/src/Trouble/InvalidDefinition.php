@@ -19,9 +19,16 @@ final class InvalidDefinition extends RuntimeException implements Explained
         return new self("{$place}: {$what}.", $place, $remedy);
     }
 
-    public function remedy(): string
+    /** @param  non-empty-list<array{string, string}>  $wrong  what is wrong, sentences, with what to do about each */
+    public static function several(array $wrong): self
     {
-        return $this->remedy;
+        return count($wrong) === 1 ? new self($wrong[0][0], '', $wrong[0][1])
+            : new self(count($wrong)." things are wrong, and nothing was made.\n".implode("\n", array_map(static fn (array $w): string => "- {$w[0]} {$w[1]}", $wrong)), '', 'Mend them, then load the file again.');
+    }
+
+    public function remedy(): Remedy
+    {
+        return new Remedy($this->remedy);
     }
 
     public function mayPass(): bool

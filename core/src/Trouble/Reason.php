@@ -50,8 +50,6 @@ enum Reason: string
     case NoTable = 'no_table';
     case NoTarget = 'no_target';
     case NotAdmitted = 'not_admitted';
-    case NotAsItShould = 'not_as_it_should';
-    case NotAsTheyShould = 'not_as_they_should';
     case NotReachable = 'not_reachable';
     case NotReady = 'not_ready';
     case NotTakenIn = 'not_taken_in';
@@ -82,10 +80,4 @@ enum Reason: string
     case Unreadable = 'unreadable';
     case Value = 'value';
     case WrongPassword = 'wrong_password';
-
-    /** Whether what had landed is there no more, so that somebody has to have it loaded again. */
-    public function asksToLoad(): bool
-    {
-        return in_array($this, [self::LandedGone, self::LandedReplaced, self::LandedColumn, self::LandedEmptied], true);
-    }
 }

@@ -6,27 +6,19 @@ namespace Lighterman\Core\Trouble;
 
 use RuntimeException;
 
-/** Something a system outside refused or failed to do. */
-final class SystemTrouble extends RuntimeException implements Explained
+/** Something that a system outside refused or failed to do, or that stands in the way of asking it. Each kind of thing has a class of its own, with its facts. */
+abstract class SystemTrouble extends RuntimeException implements Explained
 {
-    private function __construct(string $message, public readonly Reason $reason, private readonly string $remedy, private readonly bool $mayPass)
+    private readonly Remedy $remedy;
+
+    /** @param  bool  $mayPass  whether it may work later without anybody changing something */
+    protected function __construct(public readonly Reason $reason, string $message, Remedy|string $remedy, private readonly bool $mayPass)
     {
         parent::__construct($message);
+        $this->remedy = $remedy instanceof Remedy ? $remedy : new Remedy($remedy);
     }
 
-    /** It may work later: not reachable, connection lost, out of space, too busy, deadlock. */
-    public static function passing(Reason $reason, string $message, string $remedy): self
-    {
-        return new self($message, $reason, $remedy, true);
-    }
-
-    /** It will not work until somebody changes something. */
-    public static function lasting(Reason $reason, string $message, string $remedy): self
-    {
-        return new self($message, $reason, $remedy, false);
-    }
-
-    public function remedy(): string
+    public function remedy(): Remedy
     {
         return $this->remedy;
     }

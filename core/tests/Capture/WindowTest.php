@@ -9,7 +9,8 @@ use Lighterman\Core\Capture\SourceMoment;
 use Lighterman\Core\Capture\WatermarkMode;
 use Lighterman\Core\Capture\Window;
 use Lighterman\Core\Landing\Landing;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StartPosition;
+use Lighterman\Core\Position\WatermarkPosition;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
 
@@ -29,28 +30,28 @@ final class WindowTest extends TestCase
     public function a_window_over_moments_ends_where_the_source_held_it_back_to(): void
     {
         $moment = new SourceMoment(self::at(100), self::at(60), '2026-10-05 08:01:00+00', self::at(60));
-        $window = Window::following(Position::after('2026-10-05 08:00:00+00'), WatermarkMode::Moment, Landing::Upsert, $moment, null);
+        $window = Window::following(new WatermarkPosition('2026-10-05 08:00:00+00'), WatermarkMode::Moment, Landing::Upsert, $moment, null);
 
         self::assertSame('2026-10-05 08:01:00+00', $window?->until);
         self::assertFalse($window->withUntil);
         self::assertSame(self::at(60), $window->sourceTime, 'complete only up to the oldest open transaction');
-        self::assertTrue($window->end->equals(Position::after('2026-10-05 08:01:00+00')));
+        self::assertTrue($window->end->equals(new WatermarkPosition('2026-10-05 08:01:00+00')));
     }
 
     #[Test]
     public function an_interrupted_window_keeps_its_bound(): void
     {
-        $from = Position::after('5', ['17'], '9', self::at(10));
+        $from = new WatermarkPosition('5', ['17'], '9', self::at(10));
         $window = Window::following($from, WatermarkMode::Open, Landing::Upsert, self::seen(100, null, '42'), null);
 
-        self::assertTrue($window?->end->equals(Position::after('9')));
+        self::assertTrue($window?->end->equals(new WatermarkPosition('9')));
         self::assertSame(self::at(10), $window->sourceTime);
     }
 
     #[Test]
     public function a_number_waits_until_everyone_who_was_open_when_it_was_seen_has_ended(): void
     {
-        $from = Position::after('10', []);
+        $from = new WatermarkPosition('10', []);
         $first = self::seen(100, 90, '20');
         self::assertNull(Window::following($from, WatermarkMode::Unique, Landing::Append, $first, null));
         $note = Window::noteFor(WatermarkMode::Unique, $first, null);
@@ -72,7 +73,7 @@ final class WindowTest extends TestCase
     public function with_nobody_open_a_number_bounds_at_once_and_nothing_is_noted(): void
     {
         $moment = self::seen(100, 101, '20');
-        self::assertSame('20', Window::following(Position::after('10', []), WatermarkMode::Unique, Landing::Append, $moment, null)?->until);
+        self::assertSame('20', Window::following(new WatermarkPosition('10', []), WatermarkMode::Unique, Landing::Append, $moment, null)?->until);
         self::assertNull(Window::noteFor(WatermarkMode::Unique, $moment, null));
     }
 
@@ -80,8 +81,8 @@ final class WindowTest extends TestCase
     public function an_open_value_is_read_again_by_upsert_and_waited_out_by_append(): void
     {
         $moment = self::seen(100, null, '2026-10-05');
-        $upsert = Window::following(Position::after('2026-10-04'), WatermarkMode::Open, Landing::Upsert, $moment, null);
-        $append = Window::following(Position::after('2026-10-04'), WatermarkMode::Open, Landing::Append, $moment, null);
+        $upsert = Window::following(new WatermarkPosition('2026-10-04'), WatermarkMode::Open, Landing::Upsert, $moment, null);
+        $append = Window::following(new WatermarkPosition('2026-10-04'), WatermarkMode::Open, Landing::Append, $moment, null);
 
         self::assertNull($upsert?->until, 'reads to the end of what is visible');
         self::assertSame('2026-10-05', $append?->until);
@@ -91,7 +92,7 @@ final class WindowTest extends TestCase
     #[Test]
     public function an_empty_table_has_no_bound(): void
     {
-        self::assertNull(Window::forLoad(Position::start(), WatermarkMode::Unique, self::seen(1, null, null), null));
+        self::assertNull(Window::forLoad(new StartPosition, WatermarkMode::Unique, self::seen(1, null, null), null));
     }
 
     /**
@@ -109,7 +110,7 @@ final class WindowTest extends TestCase
                 $clock += mt_rand(0, 4);
                 $rows[$n] = ['begins' => $clock, 'commits' => $clock + (mt_rand(0, 5) === 0 ? mt_rand(10, 60) : mt_rand(0, 3))];
             }
-            $position = Position::after('0', []);
+            $position = new WatermarkPosition('0', []);
             $note = null;
             $read = [];
             for ($now = 1; $now <= 400; $now += mt_rand(1, 7)) {

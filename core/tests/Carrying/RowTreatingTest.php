@@ -11,7 +11,8 @@ use Lighterman\Core\Carrying\RowTreating;
 use Lighterman\Core\Carrying\Watched;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Position\FileMark;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StartPosition;
+use Lighterman\Core\Position\WatermarkPosition;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Record\Stretch;
@@ -118,7 +119,7 @@ final class RowTreatingTest extends TestCase implements Aside, Watched
     /** @param  list<Unreadable>  $unreadable */
     private static function batch(string $encoded, bool $closes = true, array $unreadable = []): Batch
     {
-        return new Batch(new Shape([new Column('id', Type::parse('int32')), new Column('kg', Type::parse('int32')), new Column('day', Type::parse('date'))]), $encoded, new Stretch(Position::start(), Position::after('2026-11-30', ['9']), null, $closes), unreadable: $unreadable);
+        return new Batch(new Shape([new Column('id', Type::parse('int32')), new Column('kg', Type::parse('int32')), new Column('day', Type::parse('date'))]), $encoded, new Stretch(new StartPosition, new WatermarkPosition('2026-11-30', ['9']), null, $closes), unreadable: $unreadable);
     }
 
     #[Test]
@@ -160,8 +161,8 @@ final class RowTreatingTest extends TestCase implements Aside, Watched
         self::assertTrue($treating->again(['2', '10', null]));
         self::assertInstanceOf(Apart::class, $treating->again(['4', '0', null]));
         self::assertFalse($treating->again(['5', '1', null]), 'it takes no fork, and is dropped');
-        $again = $treating->takenAgain(Position::after('2026-11-30', ['9']));
+        $again = $treating->takenAgain(new WatermarkPosition('2026-11-30', ['9']));
         self::assertSame([['small' => "2\t10\t\\N\n"], "5\n", 1, 1], [$again->forked, $again->gone, $again->dropped, $again->setAside]);
-        self::assertSame(0, $treating->takenAgain(Position::start())->rows, 'what was taken in is landed once');
+        self::assertSame(0, $treating->takenAgain(new StartPosition)->rows, 'what was taken in is landed once');
     }
 }

@@ -80,7 +80,7 @@ final class FeedDefinitionTest extends TestCase
         } catch (InvalidDefinition $e) {
             self::assertSame($place, $e->place);
             self::assertStringContainsString($said, $e->getMessage());
-            self::assertNotSame('', $e->remedy());
+            self::assertNotSame('', $e->remedy()->said);
         }
     }
 

@@ -5,7 +5,10 @@ declare(strict_types=1);
 namespace Lighterman\Core\Tests\Record;
 
 use Lighterman\Core\Format\CopyText;
-use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\LoadPosition;
+use Lighterman\Core\Position\Positions;
+use Lighterman\Core\Position\StartPosition;
+use Lighterman\Core\Position\WatermarkPosition;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Counts;
@@ -37,10 +40,10 @@ final class BatchTest extends TestCase
     #[Test]
     public function a_batch_counts_and_decodes_its_rows(): void
     {
-        $batch = new Batch(new Shape([]), "1\ta\\nb\n2\t\\N\n", new Stretch(Position::start(), Position::after('2', []), null, true));
+        $batch = new Batch(new Shape([]), "1\ta\\nb\n2\t\\N\n", new Stretch(new StartPosition, new WatermarkPosition('2', []), null, true));
         self::assertSame(2, $batch->rows);
         self::assertSame([['1', "a\nb"], ['2', null]], iterator_to_array($batch->decoded(), false));
-        self::assertNotSame($batch->checksum(), (new Batch(new Shape([]), "1\ta\\nb\n2\tx\n", new Stretch(Position::start(), Position::start(), null, true)))->checksum());
+        self::assertNotSame($batch->checksum(), (new Batch(new Shape([]), "1\ta\\nb\n2\tx\n", new Stretch(new StartPosition, new StartPosition, null, true)))->checksum());
     }
 
     #[Test]
@@ -48,15 +51,15 @@ final class BatchTest extends TestCase
     {
         $this->expectException(LogicException::class);
         $this->expectExceptionMessage('read 10, accounted for 9');
-        new Receipt(1, Position::start(), new Arrival('f', Position::start(), 1, dropped: 1), 9, new Counts(4, 3, 1, bytes: 100, checksum: 'x'), null, 'now');
+        new Receipt(1, new StartPosition, new Arrival('f', new StartPosition, 1, dropped: 1), 9, new Counts(4, 3, 1, bytes: 100, checksum: 'x'), null, 'now');
     }
 
     #[Test]
     public function positions_survive_json_and_are_told_apart(): void
     {
-        $positions = [Position::start(), Position::loading(null, null), Position::loading('9', ['a', 'b'], 't'), Position::after('9'), Position::after('9', []), Position::after('9', ['1']), Position::after('9', ['1'], '12', 't')];
+        $positions = [new StartPosition, new LoadPosition(null, null), new LoadPosition('9', ['a', 'b'], 't'), new WatermarkPosition('9'), new WatermarkPosition('9', []), new WatermarkPosition('9', ['1']), new WatermarkPosition('9', ['1'], '12', 't')];
         foreach ($positions as $i => $a) {
-            self::assertTrue(Position::fromJson($a->toJson())->equals($a));
+            self::assertTrue(Positions::fromJson($a->toJson())->equals($a));
             foreach ($positions as $j => $b) {
                 self::assertSame($i === $j, $a->equals($b), "{$i} and {$j}");
             }

@@ -8,7 +8,7 @@
 @section('heading', "Files of {$feed->name}")
 @section('content')
 @include('feeds.head', ['tab' => 'Files'])
-@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
+@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $trouble->remedy()])</p></div>@endif
 @if ($definition->kind()->readsWhole())<p class="faded">This feed reads all files that fit <span class="mono">{{ $definition->origin->table->name }}</span> every time; none is taken once and for all.</p>@else
 <div class="figures">
     <div class="figure"><b>{{ Say::count((int) $sums->files) }}</b><span>files taken</span></div>

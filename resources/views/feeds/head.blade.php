@@ -27,8 +27,8 @@
 @php $routeLog = $feed->log(); @endphp
 @if ($routeLog?->trouble)
     <div class="note {{ $routeLog->standing === 'failed' ? 'trouble' : 'caution' }}" role="alert">
-        <p class="strong">{{ $routeLog->trouble['message'] }}</p>
-        <p>{{ $routeLog->trouble['remedy'] }} <a href="/routes/{{ $feed->route->id }}?capture={{ $feed->capture }}">The route's page</a></p>
+        <p class="strong">{{ $routeLog->trouble->message }}</p>
+        <p>@include('parts.remedy', ['remedy' => $routeLog->trouble->remedy, 'log' => $routeLog])</p>
     </div>
 @endif
 @if ($gap = $feed->recentGap())
@@ -39,11 +39,11 @@
 @endif
 @if ($feed->trouble && $feed->paused_at === null)
     <div class="note {{ $feed->standing === 'held' ? 'caution' : 'trouble' }}" role="alert">
-        <p class="strong">{{ $feed->trouble['message'] }}</p>
-        <p>{{ $feed->trouble['remedy'] }}</p>
-        @if ($feed->standing === 'held' && ($feed->trouble['asks'] ?? 'shape') === 'emptied')
+        <p class="strong">{{ $feed->trouble->message }}</p>
+        <p>@include('parts.remedy', ['remedy' => $feed->trouble->remedy, 'log' => null])</p>
+        @if ($feed->trouble->remedy->act === Lighterman\Core\Trouble\Act::DecideEmptied)
             @can('change')<form method="post" action="/feeds/{{ $enc }}/emptied" class="bar">@csrf<button class="button" name="what" value="carry">Empty the copy too</button><button class="button" name="what" value="keep">Keep the copy's rows</button></form>@endcan
-        @elseif (($feed->trouble['asks'] ?? null) === 'load' && $feed->kind()->loadsAgain())
+        @elseif ($feed->trouble->remedy->act === Lighterman\Core\Trouble\Act::LoadAgain && $feed->kind()->loadsAgain())
             @can('change')<form method="post" action="/feeds/{{ $enc }}/reload">@csrf<button class="button" name="what" value="whole">Load the table again</button></form>@endcan
         @elseif ($feed->standing === 'held')
             @can('change')<form method="post" action="/feeds/{{ $enc }}/agree">@csrf<button class="button">Agree to the new shape</button></form>@endcan

@@ -17,7 +17,7 @@
     <button class="button primary">Show</button>
 </form>
 @if ($trouble)
-    <div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>
+    <div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $trouble->remedy()])</p></div>
 @elseif ($life === null)
     <div class="sheet empty"><p>Type a key to see every change to its row: when it was made, when it landed, when the next one took its place.</p></div>
 @elseif ($life->versions === [])

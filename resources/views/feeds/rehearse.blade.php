@@ -17,7 +17,7 @@
     @foreach ($tally as $outcome => $n)<span class="chip {{ $class[$outcome] }}">{{ $n }} {{ $n === 1 ? $outcome : (['lands' => 'land', 'lands, with a warning' => 'land, with a warning', 'stops the feed' => 'stop the feed'][$outcome] ?? $outcome) }}</span>@endforeach
     <span class="push"></span>@if ($draft)<a class="button" href="/feeds/{{ $enc }}/columns">Back to the columns</a>@endif
 </div>
-@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble[0] }}</p><p>{{ $trouble[1] }}</p></div>@endif
+@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p>@if ($trouble instanceof Lighterman\Core\Trouble\Explained)<p>@include('parts.remedy', ['remedy' => $trouble->remedy()])</p>@endif</div>@endif
 <div class="columns-side">
     <div class="stack">
         <section class="sheet pad">

@@ -23,5 +23,5 @@
 @if ($invalid)<div class="note caution" role="status"><p class="strong">It cannot be saved yet: {{ $invalid->getMessage() }}</p>
     @if ($treatment->failing === null)<form method="post" action="/feeds/{{ $enc }}/checks" class="bar" style="margin: 6px 0 0">@csrf<input type="hidden" name="act" value="outcome"><span>A record that cannot be treated is to be</span>@foreach (['set_aside' => 'set aside', 'drop' => 'dropped', 'stop' => 'reason to stop the feed'] as $outcome => $word)<button class="button" name="failing" value="{{ $outcome }}">{{ $word }}</button>@endforeach</form>
     @elseif ($edited->whole->forks && $edited->whole->otherwise === null)<form method="post" action="/feeds/{{ $enc }}/forks" class="bar" style="margin: 6px 0 0">@csrf<input type="hidden" name="act" value="otherwise"><span>A record that takes no fork</span>@foreach (Lighterman\Core\Treatment\Otherwise::cases() as $o)<button class="button" name="otherwise" value="{{ $o->value }}">{{ $o->words() }}</button>@endforeach</form>
-    @else<p>{{ $invalid->remedy() }}</p>@endif</div>@endif
-@if ($trouble)<div class="note caution" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }} Without rows the sheet shows no values.</p></div>@endif
+    @else<p>@include('parts.remedy', ['remedy' => $invalid->remedy()])</p>@endif</div>@endif
+@if ($trouble)<div class="note caution" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $trouble->remedy()]) Without rows the sheet shows no values.</p></div>@endif

@@ -5,7 +5,7 @@
 <div class="title"><h1>Landed</h1><span class="sub">tables that feeds have landed{{ $lakes->isEmpty() ? '' : ', and those that lie in lakes' }}</span><div class="acts">
     @can('change')@foreach ($lakes as $lake)<form method="post" action="/landed/scan">@csrf<input type="hidden" name="system" value="{{ $lake->name }}"><button class="button" title="Looks for tables that no feed has landed">Scan {{ $lake->name }}</button></form>@endforeach @endcan
     @can('change')<a class="button" href="/landed/sql">SQL</a>@endcan</div></div>
-@foreach ($troubles as $trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endforeach
+@foreach ($troubles as $trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $trouble->remedy()])</p></div>@endforeach
 @if (session('unreadable'))<div class="note caution"><p class="strong">{{ count(session('unreadable')) === 1 ? 'One file could not be read:' : count(session('unreadable')).' files could not be read:' }}</p>@foreach (session('unreadable') as $file => $why)<p class="small"><span class="mono">{{ $file }}</span>: {{ $why }}</p>@endforeach</div>@endif
 @if ($feeds->isEmpty() && $found === [])
     <div class="sheet empty"><p><strong>Nothing has landed yet.</strong></p><p>Every feed's landed table appears here.</p></div>

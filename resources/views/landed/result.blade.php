@@ -1,5 +1,5 @@
 @php use App\Support\Say; @endphp
-@if ($trouble)<div class="note {{ $trouble instanceof Lighterman\Core\Port\SystemTrouble && $trouble->reason === Reason::Stopped ? 'caution' : 'trouble' }}" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
+@if ($trouble)<div class="note {{ $trouble instanceof Lighterman\Core\Trouble\SystemTrouble && $trouble->reason === Lighterman\Core\Trouble\Reason::Stopped ? 'caution' : 'trouble' }}" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $trouble->remedy()])</p></div>@endif
 @if ($result)
     <p class="faded" style="margin-bottom: 6px" role="status">{{ Say::count(count($result->rows)) }} {{ count($result->rows) === 1 ? 'row' : 'rows' }}{{ $result->cut ? ', cut at the limit; there are more' : '' }} in {{ Say::took($result->seconds) }}@if ($result->files), from {{ Say::count($result->files[0]) }} of {{ Say::files($result->files[1]) }}@endif</p>
     @if ($chart = App\Pages\ResultChart::of($result))@include('landed.chart', ['by' => $result->columns[0]['name']])@endif

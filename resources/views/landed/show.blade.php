@@ -9,7 +9,7 @@
 @section('content')
 <div class="title"><h1>{{ $feed->landed }}</h1><span class="sub">in {{ $feed->route->target->name }}, by feed <a href="/feeds/{{ $enc }}">{{ $feed->name }}</a> · last delivered <span title="{{ Say::exactly($feed->last_landed_at) }}">{{ Say::at($feed->last_landed_at) }}</span></span>
     <div class="acts"><a class="button" href="/landed/{{ $enc }}?count=1">Count both sides</a>@can('change')<a class="button" href="/landed/sql?target={{ rawurlencode($feed->route->target->name) }}&sql={{ rawurlencode("SELECT *\nFROM \"{$first->schema}\".\"{$first->name}\"\nLIMIT 50") }}">SQL</a>@endcan</div></div>
-@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
+@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $trouble->remedy()])</p></div>@endif
 @if ($counts)
     @php
         $landed = array_sum($counts['target']);

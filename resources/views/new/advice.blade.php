@@ -1,5 +1,5 @@
 @if ($line->trouble)
-    <div class="r-failed"><b>{{ $line->trouble->getMessage() }}</b> {{ $line->trouble->remedy() }}</div>
+    <div class="r-failed"><b>{{ $line->trouble->getMessage() }}</b> @include('parts.remedy', ['remedy' => $line->trouble->remedy()])</div>
 @endif
 @foreach ($line->guarantee?->claims ?? [] as $claim)<span class="chip r-{{ str_replace(' ', '-', $claim->strength) }}" title="{{ $claim->reason }}">{{ $claim->headline }}</span> @endforeach
 @if ($line->watermarkVerdict && $line->watermarkVerdict->result !== 'fine')<div class="r-{{ $line->watermarkVerdict->result }}">{{ implode(' ', $line->watermarkVerdict->reasons) }}</div>@endif

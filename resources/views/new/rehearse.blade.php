@@ -15,7 +15,7 @@
         @php $d = $r['definition']; @endphp
         <section class="sheet pad">
             <h2>{{ $d->name }} <span class="faded" style="font-weight: 400"><span class="mono">{{ $d->origin->table }}</span> → <span class="mono">{{ $d->destination->table }}</span> · {{ $d->origin->capture->value }}{{ $d->origin->watermarkColumn() ? " on {$d->origin->watermarkColumn()}" : '' }}, {{ $d->destination->landing->value }}</span></h2>
-            @if ($r['trouble'])<div class="note trouble"><p class="strong">{{ $r['trouble']->getMessage() }}</p><p>{{ $r['trouble']->remedy() }}</p></div>@endif
+            @if ($r['trouble'])<div class="note trouble"><p class="strong">{{ $r['trouble']->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $r['trouble']->remedy()])</p></div>@endif
             @foreach ($r['preparation']?->findings ?? [] as $f)
                 @if ($f->result !== 'passed' || in_array($f->subject, ['Privilege', 'Folder'], true))
                     <div class="finding"><span class="result r-{{ $f->result }}">{{ $f->result }}</span><span>{{ $f->said }} @if ($f->remedy)<span class="remedy"><code>{{ $f->remedy }}</code></span>@endif

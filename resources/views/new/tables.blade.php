@@ -15,7 +15,7 @@
     <button class="button {{ $catalogue === null ? 'primary' : '' }}">Show {{ $source?->bringsFiles() ? 'files' : 'tables' }}</button>
 </form>
 @endif
-@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>{{ $trouble->remedy() }}</p></div>@endif
+@if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $trouble->remedy()])</p></div>@endif
 @php $ofFiles = $source?->bringsFiles(); @endphp
 @if ($ofFiles && $catalogue === [])
     <div class="sheet empty"><p><strong>There is no file in {{ $source->place() }} that can be read.</strong></p><p>Formats that can be read are delimited text (.csv, .tsv, .txt), JSON Lines (.jsonl, .ndjson), Avro and Parquet; text may be packed with gzip. Names that begin with a dot or an underscore are passed over.</p></div>

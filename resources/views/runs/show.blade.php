@@ -7,7 +7,7 @@
 @section('heading', "Run {$run->id} of {$feed->name}")
 @section('content')
 <div class="title"><h1>Run #{{ $run->id }}</h1><span class="sub">of <a href="/feeds/{{ rawurlencode($feed->name) }}">{{ $feed->name }}</a> · {{ App\Support\Say::kind($run->kind) }} · definition version {{ $run->definition->version }} · {{ $run->why }} · worker <span class="mono">{{ $run->worker }}</span></span></div>
-@if ($run->trouble)<div class="note trouble" role="alert"><p class="strong">{{ $run->trouble['message'] }}</p><p>{{ $run->trouble['remedy'] }}</p></div>@endif
+@if ($run->trouble)<div class="note trouble" role="alert"><p class="strong">{{ $run->trouble->message }}</p><p>@include('parts.remedy', ['remedy' => $run->trouble->remedy, 'feed' => $run->feed])</p></div>@endif
 @if ($run->state === 'lost')<div class="note caution">The worker ended without a word. What it had committed stands; the feed went on from its last receipt.</div>@endif
 <div class="columns-2">
     <div class="stack">

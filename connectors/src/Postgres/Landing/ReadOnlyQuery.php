@@ -9,8 +9,7 @@ use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Connectors\Postgres\Server\TypeMap;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Port\QueryResult;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\QueryTrouble;
 
 /** Runs a person's statement in a read-only transaction of its own session, within time and row limits. */
 final readonly class ReadOnlyQuery
@@ -31,7 +30,7 @@ final readonly class ReadOnlyQuery
             $connection->run('DECLARE box NO SCROLL CURSOR FOR '.rtrim(trim($sql), ';'), [], single: true);
             $connection->send('FETCH '.($rowLimit + 1).' FROM box');
             if ($stopped !== null && ! $connection->waited($stopped)) {
-                throw SystemTrouble::lasting(Reason::Stopped, 'The query was stopped.', 'Run it again, or ask for less.');
+                throw QueryTrouble::stopped();
             }
             $result = $connection->collect()[0];
             $columns = [];

@@ -46,7 +46,7 @@ final readonly class TargetChecks
             return [$schema, Finding::passed('Writing', 'A table may be created and written to. The test was rolled back.')];
         } catch (SystemTrouble $trouble) {
             return [isset($schema)
-                ? Finding::failed('Writing', $trouble->getMessage(), $trouble->remedy())
+                ? Finding::failed('Writing', $trouble->getMessage(), (string) $trouble->remedy())
                 : Finding::failed('New schemas', "User {$this->connection->settings->user} may not create schemas in {$this->connection->settings->database}: {$trouble->getMessage()}", "GRANT CREATE ON DATABASE {$database} TO {$user}; or create the schema lighterman and each landed schema with {$user} as owner.")];
         } finally {
             $this->connection->rollback();

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Postgres\Log;
 
 use FFI;
 use FFI\CData;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 
@@ -52,7 +53,7 @@ final class LibPq
         try {
             return self::$library ??= FFI::cdef(self::DECLARATIONS, 'libpq.so.5');
         } catch (FFI\Exception $e) {
-            throw SystemTrouble::lasting(Reason::NoLibpq, "PostgreSQL's client library could not be loaded: {$e->getMessage()}.", 'Install libpq5, and let ffi.enable be on or preload for the command line.');
+            throw MissingTrouble::tool(Reason::NoLibpq, 'libpq', "PostgreSQL's client library could not be loaded: {$e->getMessage()}.", 'Install libpq5, and let ffi.enable be on or preload for the command line.');
         }
     }
 }

@@ -21,6 +21,8 @@ use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\StatementTrouble;
+use Lighterman\Core\Trouble\StreamTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** PostgreSQL's logical replication log: one slot and one publication for a route. */
@@ -69,7 +71,7 @@ final class PostgresLog implements ChangeLog
         }
         foreach ($this->check($tables) as $finding) {
             if ($finding->result === 'failed') {
-                throw SystemTrouble::lasting(Reason::NotReady, "{$this->settings->system}: {$finding->said}", (string) $finding->remedy);
+                throw StreamTrouble::notReady($this->settings->system, $finding->said, (string) $finding->remedy);
             }
         }
         array_map($this->writing->run(...), [...$this->restoring($tables), ...$this->publishing($this->checks()->missing($tables))]);
@@ -123,7 +125,7 @@ final class PostgresLog implements ChangeLog
                 throw $trouble;
             }
             $oldest = $this->reading->row('SELECT pid, usename, extract(epoch FROM now() - xact_start)::int AS seconds FROM pg_stat_activity WHERE backend_xid IS NOT NULL AND pid <> pg_backend_pid() ORDER BY xact_start LIMIT 1');
-            throw SystemTrouble::passing(Reason::OpenTransactions, "{$this->settings->system}: a replication slot can begin only once the transactions that are open now have ended.".($oldest === null ? '' : " The oldest is open for {$oldest['seconds']} s (process {$oldest['pid']}, user {$oldest['usename']})."), 'Lighterman tries again. If it stays so, have that transaction ended.');
+            throw StatementTrouble::waitsForTransactions($this->settings->system, "{$this->settings->system}: a replication slot can begin only once the transactions that are open now have ended.".($oldest === null ? '' : " The oldest is open for {$oldest['seconds']} s (process {$oldest['pid']}, user {$oldest['usename']})."), 'Lighterman tries again. If it stays so, have that transaction ended.');
         } finally {
             $this->writing->run('RESET statement_timeout');
         }
@@ -187,9 +189,9 @@ final class PostgresLog implements ChangeLog
     public function required(?Place $read = null): LogState
     {
         $state = $this->state($read)
-            ?? throw SystemTrouble::lasting(Reason::SlotGone, "{$this->settings->system}: the replication slot {$this->slot} is gone. Changes made since then can no longer be read from the log.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes.');
+            ?? throw StreamTrouble::slotGone($this->settings->system, $this->slot);
         if ($state->lost) {
-            throw SystemTrouble::lasting(Reason::SlotLost, "{$this->settings->system}: the server has thrown away log that slot {$this->slot} still needed.", 'Begin anew on the route\'s page: a new slot is made and every table is loaded again beside its changes. Raise max_slot_wal_keep_size to keep it from happening again.');
+            throw StreamTrouble::slotLost($this->settings->system, $this->slot);
         }
 
         return $state;
@@ -230,7 +232,7 @@ final class PostgresLog implements ChangeLog
         try {
             return LogPlace::parse($text);
         } catch (InvalidArgumentException $e) {
-            throw SystemTrouble::lasting(Reason::NoPlace, "{$this->settings->system}: {$e->getMessage()}", 'Begin anew on the route\'s page.');
+            throw StreamTrouble::noPlace($this->settings->system, $e->getMessage());
         }
     }
 

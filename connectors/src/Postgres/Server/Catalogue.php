@@ -10,8 +10,7 @@ use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 
 /** Reads tables, columns and keys from PostgreSQL's own catalogue. */
 final readonly class Catalogue
@@ -44,10 +43,10 @@ final readonly class Catalogue
     {
         $found = $this->find($table);
         if ($found === null && $this->connection->value('SELECT to_regclass($1) IS NOT NULL', [Sql::table($table)]) === 't') {
-            throw SystemTrouble::lasting(Reason::NoColumns, "{$this->connection->settings->system}: {$table} has no columns, so there is nothing to carry.", 'Give it a column, or leave the table out.');
+            throw MissingTrouble::anyColumn($this->connection->settings->system, $table);
         }
         if ($found === null) {
-            throw SystemTrouble::lasting(Reason::NoTable, "{$this->connection->settings->system} has no table {$table}, or {$this->connection->settings->user} may not see it.", 'The table was dropped or renamed, or lies in another schema. Restore it, or remove the feed.');
+            throw MissingTrouble::table($this->connection->settings->system, $table, "{$this->connection->settings->user} may not see it", 'The table was dropped or renamed, or lies in another schema. Restore it, or remove the feed.');
         }
 
         return $found;
@@ -137,7 +136,7 @@ final readonly class Catalogue
     {
         $shape = $this->shape($table);
         foreach (array_diff(array_keys($key), $shape->names()) as $column) {
-            throw SystemTrouble::lasting(Reason::NoColumn, "{$this->connection->settings->system}: {$table} has no column {$column}.", 'Choose a column the table has.');
+            throw MissingTrouble::column($this->connection->settings->system, $table, $column);
         }
         [$where, $values] = Sql::keyEquals($shape, $key);
 

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Server;
 
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PgSql\Connection as Handle;
 use PgSql\Result;
@@ -158,54 +158,6 @@ final class Connection
         return $results === [] ? throw $this->failed() : $results;
     }
 
-    /** Rows the last statement touched, by the server's own count. */
-    public function affected(string $sql): int
-    {
-        return pg_affected_rows($this->run($sql));
-    }
-
-    /**
-     * Rows that this session has put into a table, by the server's own count; null where it keeps none, as for a table that
-     * is parted. It begins anew now and then, but never within a transaction.
-     *
-     * @param  string  $table  as written in SQL
-     *
-     * @see https://www.postgresql.org/docs/15/monitoring-stats.html#MONITORING-STATS-FUNCTIONS-TABLE
-     */
-    public function insertedInto(string $table): ?int
-    {
-        $rows = $this->value("SELECT CASE WHEN relkind = 'r' AND current_setting('track_counts')::boolean THEN pg_stat_get_xact_tuples_inserted(oid) END FROM pg_class WHERE oid = to_regclass($1)", [$table]);
-
-        return $rows === null ? null : (int) $rows;
-    }
-
-    /**
-     * Copies lines into a table. What was sent must have arrived: a trigger may keep rows out, and say nothing.
-     *
-     * @param  string  $into  as written in SQL
-     * @param  string  $columns  as written in SQL
-     * @param  string  $lines  text form of COPY, whole lines
-     *
-     * @throws SystemTrouble also with reason `rows_kept_out`
-     */
-    public function copy(string $into, string $columns, string $lines): void
-    {
-        $before = $this->insertedInto($into);
-        $this->copyBegin("{$into} ({$columns})");
-        $this->copyPut($lines);
-        $this->copyEnd();
-        $this->demandArrived($into, $before, substr_count($lines, "\n"));
-    }
-
-    /** @param  int|null  $before  what insertedInto() said before the rows were sent */
-    public function demandArrived(string $into, ?int $before, int $sent): void
-    {
-        $arrived = $before === null ? null : (int) $this->insertedInto($into) - $before;
-        if ($arrived !== null && $arrived !== $sent) {
-            throw SystemTrouble::lasting(Reason::RowsKeptOut, "{$this->settings->system}: of {$sent} rows sent to {$into} {$arrived} arrived.", 'Look for triggers or rules of the landed table that keep rows out or add some, and take them away.');
-        }
-    }
-
     /** Begins a COPY into a table; until copyEnd() the session takes nothing but rows. */
     public function copyBegin(string $into): void
     {
@@ -221,7 +173,7 @@ final class Connection
     {
         if (str_contains($encoded, "\0")) {
             // libpq takes a line up to there, and would lose the rest of it without a word.
-            throw SystemTrouble::lasting(Reason::Value, "{$this->settings->system}: a zero byte cannot be written.", 'Take it out of the value on the way, or have the record set aside.');
+            throw StatementTrouble::value($this->settings->system, "{$this->settings->system}: a zero byte cannot be written", 'Take it out of the value on the way, or have the record set aside.');
         }
         // What is handed over at once is kept whole until it is sent.
         for ($at = 0, $bytes = strlen($encoded); $at < $bytes; $at += self::PIECE) {

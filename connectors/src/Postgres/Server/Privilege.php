@@ -17,8 +17,9 @@ final class Privilege
      * @param  string  $said  the server's message, as it is without translation
      * @param  string  $refused  the statement; the message leaves out the schema
      * @param  bool  $reads  whether nothing is ever written there
+     * @return string|null null where it cannot be told
      */
-    public static function remedy(PostgresSettings $at, string $said, string $refused, bool $reads): string
+    public static function remedy(PostgresSettings $at, string $said, string $refused, bool $reads): ?string
     {
         $user = Quoted::name($at->user);
 
@@ -30,7 +31,7 @@ final class Privilege
             (bool) preg_match('/^permission denied for schema (.+)$/', $said, $m) => 'GRANT USAGE'.($reads ? '' : ', CREATE').' ON SCHEMA '.Quoted::name($m[1])." TO {$user}; as its owner.",
             (bool) preg_match('/^permission denied for database (.+)$/', $said, $m) => 'GRANT CONNECT'.($reads ? '' : ', CREATE').' ON DATABASE '.Quoted::name($m[1])." TO {$user}; as its owner.",
             (bool) preg_match('/^must be owner of (?:'.self::RELATIONS.') (.+)$/', $said, $m) => 'ALTER TABLE '.self::named($m[1], $refused)." OWNER TO {$user}; as its owner or a superuser.",
-            default => "Grant the missing privilege to {$at->user}; the test of the system names the statement.",
+            default => null,
         };
     }
 

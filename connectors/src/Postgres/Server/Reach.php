@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres\Server;
 
 use Lighterman\Core\Port\Finding;
-use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\ConnectionTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** What must hold before anything else of a PostgreSQL system can be tested: it is reached, signed in to, and its clock is known. */
@@ -21,11 +21,11 @@ final class Reach
         try {
             $connection->value('SELECT 1');
         } catch (SystemTrouble $trouble) {
-            $answered = ! in_array($trouble->reason, [Reason::UnknownHost, Reason::ClosedPort, Reason::Unreachable, Reason::NoConnection], true);
+            $answered = ! ($trouble instanceof ConnectionTrouble && $trouble->isSilence());
 
             return [
                 ...($answered ? [Finding::passed('Port', "{$place} answers.")] : []),
-                Finding::failed($answered ? 'Sign-in' : 'Port', $trouble->getMessage(), $trouble->remedy()),
+                Finding::failed($answered ? 'Sign-in' : 'Port', $trouble->getMessage(), (string) $trouble->remedy()),
             ];
         }
         $before = microtime(true);

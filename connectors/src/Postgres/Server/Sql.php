@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Postgres\Server;
 
-use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\TypeKind;
@@ -31,39 +30,5 @@ final class Sql
         }
 
         return [implode(' AND ', $conditions), array_values($key)];
-    }
-
-    /**
-     * A statement that writes the rows a query gives, by key, and tells how many were `inserted` and how many `updated`; a
-     * row that is there already with the same values is left alone.
-     *
-     * @param  string  $table  as written in SQL
-     * @param  list<string>  $columns  in the order of the query
-     * @param  list<string>  $compared  those whose difference makes a row another one
-     */
-    public static function merge(LandedTable $landed, string $table, array $columns, array $compared, string $select): string
-    {
-        $set = implode(', ', array_map(static fn (string $c): string => Quoted::name($c).' = excluded.'.Quoted::name($c), array_diff($columns, $landed->key)));
-        $conflict = $compared === [] ? 'NOTHING'
-            : "UPDATE SET {$set} WHERE (".self::compared($landed, 't', $compared).') IS DISTINCT FROM ('.self::compared($landed, 'excluded', $compared).')';
-
-        return "WITH landed AS (
-                INSERT INTO {$table} AS t (".Quoted::names($columns).") {$select}
-                ON CONFLICT (".Quoted::names($landed->key).") DO {$conflict} RETURNING t.xmax = 0 AS inserted)
-            SELECT count(*) FILTER (WHERE inserted) AS inserted, count(*) FILTER (WHERE NOT inserted) AS updated FROM landed";
-    }
-
-    /**
-     * Columns as they can be compared; types without equality are compared as text.
-     *
-     * @param  list<string>  $columns
-     */
-    public static function compared(LandedTable $landed, string $of, array $columns): string
-    {
-        return implode(', ', array_map(static function (string $name) use ($landed, $of): string {
-            $type = $landed->shape->column($name)?->type;
-
-            return "{$of}.".Quoted::name($name).($type !== null && ! TypeMap::comparable($type) ? '::text' : '');
-        }, $columns));
     }
 }

@@ -8,6 +8,7 @@ use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Connectors\Postgres\Server\Trouble;
 use Lighterman\Connectors\Reading\RowStream;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 
@@ -35,7 +36,7 @@ final class PsqlStream implements RowStream
             $environment,
         );
         if ($process === false) {
-            throw SystemTrouble::lasting(Reason::NoPsql, 'The program psql could not be started.', 'Install the PostgreSQL client (Debian: postgresql-client).');
+            throw MissingTrouble::tool(Reason::NoPsql, 'psql', 'The program psql could not be started.', 'Install the PostgreSQL client (Debian: postgresql-client).');
         }
         // The statement goes through the pipe, not the command line, since positions are values of rows.
         fwrite($pipes[0], "SET TimeZone TO 'UTC';\nCOPY ({$select}) TO STDOUT;\n");

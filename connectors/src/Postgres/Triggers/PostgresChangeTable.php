@@ -21,6 +21,8 @@ use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LoadChunk;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Reason;
+use Lighterman\Core\Trouble\StatementTrouble;
+use Lighterman\Core\Trouble\StreamTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
@@ -123,7 +125,7 @@ final class PostgresChangeTable implements ChangeTable
         try {
             $this->inOneTransaction(["SET LOCAL lock_timeout = '5s'", $this->triggers->dropping($table), ...$this->triggers->statements($table)]);
         } catch (SystemTrouble $trouble) {
-            throw $trouble->reason !== Reason::Busy ? $trouble : SystemTrouble::passing(Reason::OpenTransactions, "{$this->settings->system}: triggers can be put on {$table} only at a moment when no transaction that wrote to it is open; there was none for 5 s.", 'Lighterman tries again. If it stays so, have the transaction ended that holds the table.');
+            throw $trouble->reason !== Reason::Busy ? $trouble : StatementTrouble::waitsForTransactions($this->settings->system, "{$this->settings->system}: triggers can be put on {$table} only at a moment when no transaction that wrote to it is open; there was none for 5 s.", 'Lighterman tries again. If it stays so, have the transaction ended that holds the table.');
         }
     }
 
@@ -166,7 +168,7 @@ final class PostgresChangeTable implements ChangeTable
     public function last(): Reading
     {
         return self::made($this->writing->row("SELECT number, seen, (extract(epoch FROM at) * 1000000)::bigint AS at FROM {$this->readings} ORDER BY number DESC LIMIT 1"))
-            ?? throw SystemTrouble::lasting(Reason::ChangesGone, "{$this->settings->system}: the readings of {$this->name()} are gone.", 'Begin anew on the route\'s page.');
+            ?? throw StreamTrouble::changesGone($this->settings->system, "{$this->settings->system}: the readings of {$this->name()} are gone.");
     }
 
     public function after(Reading $reading): ?Reading

@@ -2,9 +2,8 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres\Landing;
+namespace Lighterman\Connectors\Warehouse;
 
-use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\SourceCommit;
@@ -12,20 +11,20 @@ use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LandingSession;
+use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Batch;
+use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
-use PgSql\Result;
 
 /** Lands rows and changes of feeds; positions and receipts commit with them. */
-final class PostgresLanding implements LandingSession
+final class WarehouseLanding implements LandingSession
 {
     private const STAGES = 40;
-
-    private readonly Ledger $ledger;
 
     private ?string $place;
 
@@ -35,7 +34,7 @@ final class PostgresLanding implements LandingSession
     /** The target's clock when the transaction under way began. */
     private string $now = '';
 
-    /** @var array{string, callable(list<Result>): void}|null the feed whose statements were sent last, and what takes their results */
+    /** @var array{string, callable(list<Outcome>): void}|null the feed whose statements were sent last, and what takes their results */
     private ?array $open = null;
 
     /** What the holder of the lease has it on: a route, or a feed. */
@@ -43,33 +42,32 @@ final class PostgresLanding implements LandingSession
 
     private readonly int $token;
 
-    public function __construct(private readonly Connection $connection, Holder $holder)
+    public function __construct(private readonly Warehouse $at, Holder $holder)
     {
         // Of the holder itself nothing is kept, for it keeps this.
         [$this->of, $this->token] = [$holder->of, $holder->token];
-        $this->ledger = new Ledger($connection);
-        (new Superseding($connection))->take($holder->of, $holder->token);
+        $at->ledger->supersede($holder->of, $holder->token);
         // A feed by itself is claimed when it is admitted, with its table.
-        $this->place = $holder->isRoute ? $this->booked(fn (): Position => $this->ledger->claim($holder->of, $holder->token, null, created: false))->place : null;
+        $position = $holder->isRoute ? $this->booked(fn (): Position => $at->ledger->claim($holder->of, $holder->token, null, created: false)) : null;
+        $this->place = $position instanceof StreamPosition ? $position->place : null;
     }
 
     /**
-     * Workers that open two feeds of the same new schema at once must not both create it.
+     * In a transaction of its own, with the ledger there.
      *
      * @param  callable(): Position  $do
      */
     private function booked(callable $do): Position
     {
         try {
-            $this->connection->begin();
-            $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
-            $this->ledger->ensure();
+            $this->at->session->begin();
+            $this->at->ledger->ensure();
             $position = $do();
-            $this->connection->commit();
+            $this->at->session->commit();
 
             return $position;
         } finally {
-            $this->connection->rollback();
+            $this->at->session->rollback();
         }
     }
 
@@ -85,8 +83,8 @@ final class PostgresLanding implements LandingSession
 
     public function admit(LandedTable $landed, string $feed, bool $anew = false): Position
     {
-        $position = $this->booked(fn (): Position => (new Admission($this->connection, $this->ledger))->admit($landed, $feed, $this->token, $anew));
-        $this->feeds[$feed] = new AdmittedFeed($this->connection, $this->ledger, $landed, $feed, $position, $this->ledger->sequence($feed));
+        $position = $this->booked(fn (): Position => (new Admission($this->at))->admit($landed, $feed, $this->token, $anew));
+        $this->feeds[$feed] = new AdmittedFeed($this->at, $landed, $feed, $position, $this->at->ledger->sequence($feed));
 
         return $position;
     }
@@ -98,18 +96,33 @@ final class PostgresLanding implements LandingSession
 
     public function receiptsAfter(string $feed, int $sequence): array
     {
-        return $this->ledger->receiptsAfter($feed, $sequence);
+        return $this->at->ledger->receiptsAfter($feed, $sequence);
     }
 
     public function begin(): void
     {
         try {
-            $this->connection->begin();
-            ['now' => $this->now, 'position' => $position] = $this->ledger->hold($this->of, $this->token);
+            $this->at->session->begin();
+            ['now' => $this->now, 'position' => $position] = $this->at->ledger->hold($this->of, $this->token);
         } catch (SystemTrouble $trouble) {
-            (new Superseding($this->connection))->told($trouble, $this->of, $this->token);
+            throw $this->told($trouble);
         }
         ($this->feeds[$this->of] ?? null)?->demandAt($position);
+    }
+
+    /** Why a session was lost: who was taken over from is told that, and not that a connection broke. */
+    private function told(SystemTrouble $trouble): LeaseLost|SystemTrouble
+    {
+        if ($trouble->reason !== Reason::ConnectionLost) {
+            return $trouble;
+        }
+        try {
+            $newest = $this->at->ledger->newest($this->of);
+        } catch (SystemTrouble) {
+            return $trouble;
+        }
+
+        return $newest > $this->token ? LeaseLost::to($newest, $this->token) : $trouble;
     }
 
     public function put(string $feed, Batch $batch, bool $beside = false): void
@@ -159,7 +172,7 @@ final class PostgresLanding implements LandingSession
         if ($this->open !== null) {
             [$feed, $open] = $this->open;
             $this->open = null;
-            $open($this->named($feed, fn (): array => $this->connection->collect()));
+            $open($this->named($feed, fn (): array => $this->at->session->collect()));
         }
     }
 
@@ -187,15 +200,15 @@ final class PostgresLanding implements LandingSession
         foreach ($arrivals as $arrival) {
             $receipts[$arrival->feed] = $this->named($arrival->feed, fn () => $this->feeds[$arrival->feed]->receipt($arrival, $sourceTime, $this->now));
         }
-        $this->ledger->store($receipts);
+        $this->at->ledger->store($receipts);
         $this->demandSame();
         foreach ($receipts as $feed => $receipt) {
             $this->feeds[$feed]->identify();
         }
         if ($place !== null) {
-            $this->ledger->move($this->of, Position::log($place->text()));
+            $this->at->ledger->move($this->of, StreamPosition::at($place->text()));
         }
-        $this->connection->commit();
+        $this->at->session->commit();
         foreach ($receipts as $feed => $receipt) {
             $this->feeds[$feed]->landed($receipt);
         }
@@ -218,7 +231,7 @@ final class PostgresLanding implements LandingSession
         // Whether a table had been emptied shows only without what was written to it just now.
         $this->rollback();
         array_map($this->demandFeed(...), $strange);
-        throw SystemTrouble::passing(Reason::TableRewritten, "{$this->connection->settings->system}: a landed table was written anew by somebody else while changes landed.", 'Lighterman lands them again.');
+        throw LandedTrouble::rewritten($this->at->system);
     }
 
     public function demandKept(array $feeds): void
@@ -233,7 +246,7 @@ final class PostgresLanding implements LandingSession
     private function strange(array $feeds): array
     {
         $tables = array_merge([], ...array_values(array_map(static fn (AdmittedFeed $f): array => array_map(static fn (FeedTable $t) => $t->landed->name, $f->tables), $feeds)));
-        $strange = $tables === [] ? [] : $this->ledger->strange($tables);
+        $strange = $tables === [] ? [] : $this->at->ledger->strange($tables);
 
         return array_values(array_map(static fn (AdmittedFeed $f): string => $f->feed, array_filter($feeds, static fn (AdmittedFeed $f): bool => array_intersect_key($f->tables, $strange) !== [])));
     }
@@ -253,7 +266,7 @@ final class PostgresLanding implements LandingSession
     {
         $tables = array_merge([], ...array_values(array_map(static fn (AdmittedFeed $f): array => array_values($f->tables), $this->feeds)));
         if (count(array_filter($tables, static fn (FeedTable $t): bool => $t->isStaged())) > self::STAGES) {
-            $this->connection->run('DISCARD TEMP');
+            $this->at->session->run(...$this->at->sql->dropStages());
             array_map(static fn (FeedTable $t) => $t->forgetStage(), $tables);
         }
     }
@@ -270,18 +283,18 @@ final class PostgresLanding implements LandingSession
 
     public function forgetReceipts(int $days): void
     {
-        $this->ledger->forgetReceipts(array_keys($this->feeds), $days);
+        $this->at->ledger->forgetReceipts(array_keys($this->feeds), $days);
     }
 
     public function rollback(): void
     {
         $this->open = null;
-        $this->connection->rollback();
+        $this->at->session->rollback();
         array_map(static fn (AdmittedFeed $f) => $f->rolledBack(), $this->feeds);
     }
 
     public function close(): void
     {
-        $this->connection->close();
+        $this->at->session->close();
     }
 }

@@ -6,18 +6,24 @@ namespace Lighterman\Connectors\Postgres\Landing;
 
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\Sql;
+use Lighterman\Connectors\Warehouse\LandedIdentity;
+use Lighterman\Connectors\Warehouse\Ledger;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Position\Position;
+use Lighterman\Core\Position\Positions;
+use Lighterman\Core\Position\StartPosition;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\TableName;
-use Lighterman\Core\Trouble\Reason;
-use Lighterman\Core\Trouble\SystemTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 
-/** Lighterman's own bookkeeping in the target, in schema `lighterman`: position and receipts, committed with the rows. */
-final readonly class Ledger
+/** Lighterman's own bookkeeping in PostgreSQL, in schema `lighterman`. */
+final readonly class PostgresLedger implements Ledger
 {
+    /** What the catalogue calls the table whose quoted name is $2; null when there is none. */
+    private const IDENTITY = "(SELECT c.oid || '/' || coalesce(pg_relation_filenode(c.oid), 0) || '/' || (SELECT json_object_agg(attname, attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND attnum > 0 AND NOT attisdropped) FROM pg_class c WHERE c.oid = to_regclass($2))";
+
     private const CREATE = <<<'SQL'
         CREATE SCHEMA IF NOT EXISTS lighterman;
         CREATE TABLE IF NOT EXISTS lighterman.position (
@@ -34,9 +40,10 @@ final readonly class Ledger
     {
     }
 
-    /** Creates the tables when absent. The caller keeps others from doing so at the same time. */
     public function ensure(): void
     {
+        // Workers that open two feeds of the same new schema at once must not both create it.
+        $this->connection->run("SELECT pg_advisory_xact_lock(hashtext('lighterman ledger'))");
         if (! $this->exists()) {
             $this->connection->run(self::CREATE);
 
@@ -49,74 +56,63 @@ final readonly class Ledger
         }
     }
 
-    /** Under which a table is kept that a feed lands in: the feed's own also has its position. */
-    public static function line(string $feed, string $fork): string
-    {
-        return $fork === '' ? $feed : "{$feed}/{$fork}";
-    }
-
     public function knows(TableName $landed): bool
     {
         return $this->exists() && $this->connection->value('SELECT 1 FROM lighterman.position WHERE landed = $1 LIMIT 1', [(string) $landed]) !== null;
     }
 
-    /**
-     * Takes a feed, or a route, for the holder of a token and gives its position.
-     *
-     * @param  TableName|null  $landed  null for a route, which stands for the place in the stream of all its feeds
-     * @param  bool  $created  whether the landed table is being created for this feed now
-     *
-     * @throws LeaseLost when a newer token has been here
-     */
-    public function claim(string $feed, int $token, ?TableName $landed, bool $created): Position
+    public function supersede(string $of, int $token): void
+    {
+        // A role may end sessions of its own. One that was stopped in the middle of a landing holds its locks for as long as it
+        // stands still, and could commit nothing any more. Names of sessions are cut after 63 bytes.
+        $this->connection->run(<<<'SQL'
+            SELECT set_config('application_name', 'lighterman lands ' || $1::text || ' ' || $2::text, false),
+                   (SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity
+                    WHERE datname = current_database() AND usename = current_user AND pid <> pg_backend_pid()
+                      AND starts_with(application_name, 'lighterman lands ' || $1::text || ' ') AND substr(application_name, length('lighterman lands ' || $1::text || ' ') + 1)::numeric < $2::numeric)
+            SQL, [substr($of, 0, 36), $token]);
+    }
+
+    public function newest(string $of): int
+    {
+        return (int) $this->connection->value('SELECT token FROM lighterman.position WHERE feed = $1', [$of]);
+    }
+
+    public function claim(string $line, int $token, ?TableName $landed, bool $created): Position
     {
         $row = $this->connection->row(<<<'SQL'
             INSERT INTO lighterman.position AS p (feed, token, sequence, position, landed, created) VALUES ($1, $2, 0, $3, $4, $5)
             ON CONFLICT (feed) DO UPDATE SET token = greatest(p.token, excluded.token), landed = excluded.landed,
                 created = excluded.created OR (p.created AND p.landed = excluded.landed)
             RETURNING token, position
-            SQL, [$feed, $token, Position::start()->toJson(), (string) $landed, $created]);
+            SQL, [$line, $token, (new StartPosition)->toJson(), (string) $landed, $created]);
         if ((int) ($row['token'] ?? 0) > $token) {
             throw LeaseLost::to((int) ($row['token'] ?? 0), $token);
         }
 
-        return Position::fromJson((string) ($row['position'] ?? ''));
+        return Positions::fromJson((string) ($row['position'] ?? ''));
     }
 
-    /**
-     * Locks the holder's line for the transaction under way.
-     *
-     * @return array{now: string, position: Position} the target's clock, and where the holder stands
-     *
-     * @throws LeaseLost|SystemTrouble
-     */
-    public function hold(string $holder, int $token): array
+    public function hold(string $of, int $token): array
     {
-        $row = $this->connection->row('SELECT token, position, clock_timestamp() AS now FROM lighterman.position WHERE feed = $1 FOR UPDATE', [$holder])
-            ?? throw SystemTrouble::lasting(Reason::NoPosition, "{$this->connection->settings->system}: the position is gone from lighterman.position.", 'Restore the table from a backup, or start over: a feed on its own page, a route on the page of the route.');
+        $row = $this->connection->row('SELECT token, position, clock_timestamp() AS now FROM lighterman.position WHERE feed = $1 FOR UPDATE', [$of])
+            ?? throw MissingTrouble::position($this->connection->settings->system);
         if ((int) $row['token'] !== $token) {
             throw LeaseLost::to((int) $row['token'], $token);
         }
 
-        return ['now' => (string) $row['now'], 'position' => Position::fromJson((string) $row['position'])];
+        return ['now' => (string) $row['now'], 'position' => Positions::fromJson((string) $row['position'])];
     }
 
-    /** Keeps beside the position what the catalogue calls the landed table now. */
     public function identify(string $line, TableName $landed): void
     {
-        $this->connection->run('UPDATE lighterman.position SET identity = '.LandedIdentity::EXPRESSION.' WHERE feed = $1 AND identity IS DISTINCT FROM '.LandedIdentity::EXPRESSION, [$line, Sql::table($landed)]);
+        $this->connection->run('UPDATE lighterman.position SET identity = '.self::IDENTITY.' WHERE feed = $1 AND identity IS DISTINCT FROM '.self::IDENTITY, [$line, Sql::table($landed)]);
     }
 
-    /**
-     * The landed tables among some that are no longer those that were landed in.
-     *
-     * @param  array<string, TableName>  $landed  by line
-     * @return array<string, LandedIdentity> by line
-     */
     public function strange(array $landed): array
     {
         $wanted = json_encode(array_map(static fn (string $line, TableName $t): array => ['line' => $line, 'name' => Sql::table($t)], array_keys($landed), array_values($landed)), JSON_THROW_ON_ERROR);
-        $expression = str_replace('$2', 'w.name', LandedIdentity::EXPRESSION);
+        $expression = str_replace('$2', 'w.name', self::IDENTITY);
         $strange = [];
         foreach ($this->connection->rows("SELECT w.line, p.identity AS was, {$expression} AS now FROM json_to_recordset(\$1::json) w(line text, name text) JOIN lighterman.position p ON p.feed = w.line WHERE p.identity IS NOT NULL AND p.identity IS DISTINCT FROM {$expression}", [$wanted]) as $row) {
             $strange[(string) $row['line']] = new LandedIdentity((string) $row['was'], $row['now']);
@@ -125,12 +121,11 @@ final readonly class Ledger
         return $strange;
     }
 
-    /** Whether a feed has ever landed. */
     public function hasBegun(string $feed): bool
     {
         $position = $this->connection->value('SELECT position FROM lighterman.position WHERE feed = $1', [$feed]);
 
-        return $position !== null && Position::fromJson($position)->phase !== 'start';
+        return $position !== null && Positions::fromJson($position)->hasBegun();
     }
 
     public function sequence(string $feed): int
@@ -138,16 +133,12 @@ final readonly class Ledger
         return (int) $this->connection->value('SELECT sequence FROM lighterman.position WHERE feed = $1', [$feed]);
     }
 
-    public function move(string $feed, Position $to): void
+    public function move(string $of, Position $to): void
     {
-        $this->connection->run('UPDATE lighterman.position SET position = $2 WHERE feed = $1', [$feed, $to->toJson()]);
+        $this->connection->run('UPDATE lighterman.position SET position = $2 WHERE feed = $1', [$of, $to->toJson()]);
     }
 
-    /**
-     * Stores the receipts of several feeds and moves them on, in two statements however many they are.
-     *
-     * @param  array<string, Receipt>  $receipts  by feed
-     */
+    /** In two statements, however many they are. */
     public function store(array $receipts): void
     {
         if ($receipts === []) {
@@ -162,19 +153,16 @@ final readonly class Ledger
         $this->connection->run('UPDATE lighterman.position p SET position = r.to_position, sequence = r.sequence FROM jsonb_to_recordset($1::jsonb) r(feed text, to_position text, sequence bigint) WHERE p.feed = r.feed', [$lines]);
     }
 
-    /** @param  list<string>  $feeds */
     public function forgetReceipts(array $feeds, int $days): void
     {
         $this->connection->run('DELETE FROM lighterman.receipt WHERE feed IN (SELECT json_array_elements_text($1::json)) AND landed_at < now() - make_interval(days => $2::int)', [json_encode($feeds, JSON_THROW_ON_ERROR), $days]);
     }
 
-    /** @return list<string> under which the tables are kept that a feed has landed in */
     public function lines(string $feed): array
     {
         return ! $this->exists() ? [] : array_map(static fn (array $l): string => (string) $l['feed'], $this->connection->rows("SELECT feed FROM lighterman.position WHERE feed = $1 OR starts_with(feed, $1 || '/')", [$feed]));
     }
 
-    /** @return list<TableName> the tables that had been created for the feed */
     public function forget(string $feed): array
     {
         if (! $this->exists()) {
@@ -186,11 +174,10 @@ final readonly class Ledger
         return array_values(array_map(static fn (array $l): TableName => TableName::parse((string) $l['landed']), array_filter($lines, static fn (array $l): bool => $l['created'] === 't')));
     }
 
-    /** @return list<Receipt> */
     public function receiptsAfter(string $feed, int $sequence): array
     {
         return array_map(static fn (array $r): Receipt => new Receipt(
-            (int) $r['sequence'], Position::fromJson((string) $r['from_position']), new Arrival($feed, Position::fromJson((string) $r['to_position']), (int) $r['run'], (int) $r['dropped'], (int) $r['set_aside']),
+            (int) $r['sequence'], Positions::fromJson((string) $r['from_position']), new Arrival($feed, Positions::fromJson((string) $r['to_position']), (int) $r['run'], (int) $r['dropped'], (int) $r['set_aside']),
             (int) $r['read'] - (int) $r['dropped'] - (int) $r['set_aside'], new Counts((int) $r['inserted'], (int) $r['updated'], (int) $r['unchanged'], (int) $r['deleted'], (int) $r['bytes'], (string) $r['checksum'], (int) $r['superseded']),
             $r['source_time'], (string) $r['landed_at'],
         ), $this->connection->rows('SELECT * FROM lighterman.receipt WHERE feed = $1 AND sequence > $2 ORDER BY sequence', [$feed, $sequence]));

@@ -2,11 +2,8 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres\Landing;
+namespace Lighterman\Connectors\Warehouse;
 
-use Lighterman\Connectors\Postgres\Server\Connection;
-use Lighterman\Connectors\Postgres\Server\Quoted;
-use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\Deletes;
@@ -21,13 +18,9 @@ final class UpsertWriter implements ChangeWriter
     /** @var list<string> columns of the stage that lines of this landing fill */
     private readonly array $columns;
 
-    /** @var list<string> */
-    private readonly array $compared;
-
-    public function __construct(private readonly Connection $connection, private readonly FeedTable $table)
+    public function __construct(private readonly Warehouse $at, private readonly FeedTable $table)
     {
         $this->columns = [...$table->carried, ...$table->having('source_position', 'deleted_at')];
-        $this->compared = [...array_values(array_diff($table->carried, $table->landed->key)), ...$table->having('deleted_at')];
     }
 
     public function write(ChangePlan $plan, string $now): callable|Counts
@@ -41,34 +34,32 @@ final class UpsertWriter implements ChangeWriter
             return new Counts(0, unchanged: $written);
         }
         $this->table->stage($this->columns, $lines);
-        $stage = "pg_temp.{$this->table->stage}";
-        $stamp = $this->table->technical('delivered_at') === null ? '' : ', '.Quoted::literal($now);
-        $own = implode(', ', array_map(static fn (string $c): string => 's.'.Quoted::name($c), $this->table->having('source_position', 'deleted_at')));
-        $statements = [];
+        $counts = new Counts(0, bytes: strlen($lines), checksum: hash('xxh128', $lines));
+        $merged = static function (Outcome $o) use (&$counts): void {
+            $counts = $counts->plus(new Counts($o->number('inserted'), $o->number('updated')));
+        };
+        $stage = $this->table->stage;
+        $stamp = $this->table->technical('delivered_at') === null ? [] : [$this->at->sql->text($now)];
+        $script = new Script;
         if ($patches > 0) {
             // Values that were not sent are read from the rows as they stand, before anything of this part changes them.
-            $statements[] = $this->merge("SELECT {$this->table->filled('s', 'o')}".($own === '' ? '' : ", {$own}")."{$stamp} FROM {$stage} s JOIN {$this->table->table} o ON ".$this->table->keyIs('o', 's.lm_from')." WHERE s.lm_op = 'p'");
+            $own = array_map(fn (string $c): string => 's.'.$this->at->sql->name($c), $this->table->having('source_position', 'deleted_at'));
+            $script->add($this->merge('SELECT '.implode(', ', [...array_values($this->table->filled('s', 'o')), ...$own, ...$stamp])." FROM {$stage} s JOIN {$this->table->table} o ON ".$this->table->keyIs('o', 's.lm_from')." WHERE s.lm_op = 'p'"), $merged);
         }
         if ($deletes > 0) {
-            $statements[] = $this->delete($stage);
+            $script->add($this->delete($stage), static function (Outcome $o) use (&$counts): void {
+                $counts = $counts->plus(new Counts(0, deleted: $o->affected));
+            });
         }
-        $statements[] = $this->merge('SELECT '.Quoted::names($this->columns)."{$stamp} FROM {$stage} WHERE lm_op = 'w'");
-        $this->connection->send(implode('; ', [...$statements, "TRUNCATE {$stage}"]));
-        $sent = strlen($lines);
-        $checksum = hash('xxh128', $lines);
+        $script->add($this->merge('SELECT '.implode(', ', [$this->at->names($this->columns), ...$stamp])." FROM {$stage} WHERE lm_op = 'w'"), $merged);
+        $script->add($this->table->emptyStage());
+        $script->send($this->at->session);
 
-        return static function (array $results) use ($written, $deletes, $sent, $checksum): Counts {
-            $inserted = $updated = $deleted = 0;
-            foreach ($results as $result) {
-                if (pg_num_fields($result) === 2) {
-                    $inserted += (int) pg_fetch_result($result, 0, 0);
-                    $updated += (int) pg_fetch_result($result, 0, 1);
-                } elseif ($deletes > 0) {
-                    $deleted += pg_affected_rows($result);
-                }
-            }
+        return static function (array $outcomes) use ($script, $written, &$counts): Counts {
+            /** @var list<Outcome> $outcomes */
+            $script->take($outcomes);
 
-            return new Counts($inserted, $updated, $written - $inserted - $updated - $deleted, $deleted, $sent, $checksum);
+            return $counts->plus(new Counts(0, unchanged: $written - $counts->inserted - $counts->updated - $counts->deleted));
         };
     }
 
@@ -99,7 +90,7 @@ final class UpsertWriter implements ChangeWriter
                 $lines[] = self::line(['w', '\\N', '\\N'], $net->row, $tail);
             } else {
                 $patches++;
-                $lines[] = self::line(['p', FeedTable::unsent($net->row), CopyText::field(FeedTable::arrayText($net->from))], $net->row, $tail);
+                $lines[] = self::line(['p', FeedTable::unsent($net->row), CopyText::field($this->at->sql->list($net->from))], $net->row, $tail);
             }
         }
 
@@ -131,26 +122,30 @@ final class UpsertWriter implements ChangeWriter
         $mark = $this->table->technical('deleted_at');
         $where = $this->table->sameKey('t', 's')." AND s.lm_op = 'd'";
         if ($mark === null) {
-            return "DELETE FROM {$this->table->table} t USING {$stage} s WHERE {$where}";
+            return $this->at->sql->delete($this->table->table, "{$stage} s", $where);
         }
-        $set = implode(', ', array_map(static fn (string $c): string => Quoted::name($c).' = s.'.Quoted::name($c), $this->table->having('deleted_at', 'source_position')));
+        $set = array_map(fn (string $c): string => 's.'.$this->at->sql->name($c), array_combine($marks = $this->table->having('deleted_at', 'source_position'), $marks));
 
-        return "UPDATE {$this->table->table} t SET {$set} FROM {$stage} s WHERE {$where} AND t.".Quoted::name($mark).' IS NULL';
+        return $this->at->sql->update($this->table->table, $set, "{$stage} s", "{$where} AND t.".$this->at->sql->name($mark).' IS NULL');
     }
 
-    private function merge(string $select): string
+    /** @return non-empty-list<string> */
+    private function merge(string $query): array
     {
-        return Sql::merge($this->table->landed, $this->table->table, [...$this->columns, ...$this->table->having('delivered_at')], $this->compared, $select);
+        $compared = [...array_values(array_diff($this->table->carried, $this->table->landed->key)), ...$this->table->having('deleted_at')];
+
+        return $this->at->sql->merge($this->table->table, [...$this->columns, ...$this->table->having('delivered_at')], $this->table->landed->key, array_combine($compared, array_map($this->table->type(...), $compared)), $query);
     }
 
-    public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts
+    public function truncate(SourceCommit $commit, int $number, string $now, string $only = '1 = 1'): Counts
     {
         $mark = $this->table->technical('deleted_at');
+        if ($this->table->landed->as->deletes === Deletes::Ignore) {
+            return new Counts(0);
+        }
 
-        return new Counts(0, deleted: match (true) {
-            $this->table->landed->as->deletes === Deletes::Ignore => 0,
-            $mark === null => $this->connection->affected("DELETE FROM {$this->table->table} t WHERE {$only}"),
-            default => $this->connection->affected("UPDATE {$this->table->table} t SET ".Quoted::name($mark).' = '.Quoted::literal($commit->time())." WHERE {$only} AND ".Quoted::name($mark).' IS NULL'),
-        });
+        return new Counts(0, deleted: $this->at->session->outcome($mark === null
+            ? "DELETE FROM {$this->table->table} AS t WHERE {$only}"
+            : "UPDATE {$this->table->table} AS t SET ".$this->at->sql->name($mark).' = '.$this->at->sql->text($commit->time())." WHERE {$only} AND ".$this->at->sql->name($mark).' IS NULL')->affected);
     }
 }

@@ -2,9 +2,8 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres\Landing;
+namespace Lighterman\Connectors\Warehouse;
 
-use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Sent;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\ForkedPlan;
@@ -16,9 +15,9 @@ use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
-use PgSql\Result;
 
 /** One feed that is landed in: its tables, and what the transaction under way does to them. */
 final class AdmittedFeed
@@ -59,8 +58,7 @@ final class AdmittedFeed
 
     /** @param  int  $sequence  number of its last receipt */
     public function __construct(
-        private readonly Connection $connection,
-        private readonly Ledger $ledger,
+        private readonly Warehouse $at,
         private readonly LandedTable $landed,
         public readonly string $feed,
         private Position $position,
@@ -68,20 +66,20 @@ final class AdmittedFeed
     ) {
         $lines = $tables = $changes = [];
         foreach ($landed->tables() as $fork => $own) {
-            $line = $lines[$fork] = Ledger::line($feed, $fork);
-            $table = $tables[$line] = new FeedTable($connection, $own, $line);
+            $line = $lines[$fork] = Admission::line($feed, $fork);
+            $table = $tables[$line] = new FeedTable($at, $own, $line);
             $changes[$line] = match ($landed->as->landing) {
-                Landing::Append => new JournalWriter($connection, $table),
-                Landing::Versions => new VersionsWriter($connection, $table),
-                default => new UpsertWriter($connection, $table),
+                Landing::Append => new JournalWriter($at, $table),
+                Landing::Versions => new VersionsWriter($at, $table),
+                default => new UpsertWriter($at, $table),
             };
-            $seen = $landed->bringsChanges() ? SeenKeys::underWay($connection, $table, $line) : null;
+            $seen = $landed->bringsChanges() ? SeenKeys::underWay($at, $table, $line) : null;
             if ($seen !== null) {
                 $this->seen[$line] = $seen;
             }
         }
         [$this->lines, $this->tables, $this->changes] = [$lines, $tables, $changes];
-        $this->rows = new Writers($connection, $landed);
+        $this->rows = new Writers($at, $landed);
         $this->counts = new Counts(0);
     }
 
@@ -127,7 +125,7 @@ final class AdmittedFeed
     public function demandAt(Position $position): void
     {
         if (! $this->position->equals($position)) {
-            throw SystemTrouble::passing(Reason::PositionMoved, "{$this->connection->settings->system}: the feed stands at another position than the batch begins at.", 'Lighterman reads the position again and goes on from there.');
+            throw LandedTrouble::movedOn($this->at->system);
         }
     }
 
@@ -135,9 +133,9 @@ final class AdmittedFeed
     private function demandUnchanged(): void
     {
         try {
-            $this->connection->run('LOCK TABLE '.implode(', ', array_map(static fn (FeedTable $t): string => $t->table, $this->tables)).' IN ROW EXCLUSIVE MODE');
+            $this->at->session->run($this->at->sql->hold(array_values(array_map(static fn (FeedTable $t): string => $t->table, $this->tables))));
         } catch (SystemTrouble $trouble) {
-            $this->connection->rollback();
+            $this->at->session->rollback();
             $this->demandSame();
             throw $trouble;
         }
@@ -147,7 +145,7 @@ final class AdmittedFeed
     /** @throws SystemTrouble if a table has lost what was landed in it */
     public function demandSame(): void
     {
-        (new Admission($this->connection, $this->ledger))->demandSame($this->landed, $this->feed);
+        (new Admission($this->at))->demandSame($this->landed, $this->feed);
     }
 
     /**
@@ -166,7 +164,7 @@ final class AdmittedFeed
     }
 
     /**
-     * @return (callable(list<Result>): void)|null what takes the results of the statements that were sent; null where none are awaited
+     * @return (callable(list<Outcome>): void)|null what takes the results of the statements that were sent; null where none are awaited
      */
     public function apply(ChangePlan $plan, string $now): ?callable
     {
@@ -186,7 +184,7 @@ final class AdmittedFeed
         }
 
         return static function (array $results) use ($tell, $written): void {
-            /** @var list<Result> $results */
+            /** @var list<Outcome> $results */
             $tell($written($results));
         };
     }
@@ -197,7 +195,7 @@ final class AdmittedFeed
         foreach ($plan->parts() as $fork => $part) {
             if ($part->changes() > 0) {
                 $written = $this->write($this->lines[$fork], $part, $now);
-                $counts = $counts->plus($written instanceof Counts ? $written : $written($this->connection->collect()));
+                $counts = $counts->plus($written instanceof Counts ? $written : $written($this->at->session->collect()));
             }
         }
         $read = $plan->read($counts->deleted);
@@ -206,7 +204,7 @@ final class AdmittedFeed
         $this->tell($read, new Counts($counts->inserted, $counts->updated, $rest - $superseded, $counts->deleted, $counts->bytes, $counts->checksum, $superseded));
     }
 
-    /** @return Counts|callable(list<Result>): Counts */
+    /** @return Counts|callable(list<Outcome>): Counts */
     private function write(string $line, ChangePlan $plan, string $now): callable|Counts
     {
         ($this->seen[$line] ?? null)?->add($plan->keys());
@@ -221,7 +219,7 @@ final class AdmittedFeed
             ($this->seen[$line] ?? null)?->drop();
             unset($this->seen[$line]);
             if ($whole && $table->landed->isSwept()) {
-                $this->seen[$line] = SeenKeys::begin($this->connection, $table, $line);
+                $this->seen[$line] = SeenKeys::begin($this->at, $table, $line);
             }
         }
     }
@@ -268,7 +266,7 @@ final class AdmittedFeed
     {
         if ($this->sent !== null && ! $this->written) {
             foreach ($this->tables as $line => $table) {
-                $this->ledger->identify($line, $table->landed->name);
+                $this->at->ledger->identify($line, $table->landed->name);
             }
         }
     }
@@ -295,6 +293,7 @@ final class AdmittedFeed
     public function rolledBack(): void
     {
         $this->forget();
+        $this->rows->forgetStages();
         array_map(static fn (FeedTable $t) => $t->forgetStage(), $this->tables);
     }
 }

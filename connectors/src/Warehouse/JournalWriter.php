@@ -2,10 +2,8 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres\Landing;
+namespace Lighterman\Connectors\Warehouse;
 
-use Lighterman\Connectors\Postgres\Server\Connection;
-use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Change;
 use Lighterman\Core\Landing\ChangePlan;
@@ -17,7 +15,7 @@ use LogicException;
 /** Adds every change as a row: what kind, where in the log, when, the row before as far as it is known, the row after. */
 final readonly class JournalWriter implements ChangeWriter
 {
-    public function __construct(private Connection $connection, private FeedTable $table)
+    public function __construct(private Warehouse $at, private FeedTable $table)
     {
     }
 
@@ -31,22 +29,21 @@ final readonly class JournalWriter implements ChangeWriter
             $lines[] = $this->line($change->kind, $change->after ?? $change->before ?? [], $change, $commit, $change->number, $now);
         }
         $sent = implode('', $lines);
-        $this->copy($sent);
+        $this->load($sent);
 
         return new Counts(count($lines), bytes: strlen($sent), checksum: hash('xxh128', $sent));
     }
 
-    public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts
+    public function truncate(SourceCommit $commit, int $number, string $now, string $only = '1 = 1'): Counts
     {
-        $this->copy($this->line('truncate', array_fill(0, count($this->table->carried), null), null, $commit, $number, $now));
+        $this->load($this->line('truncate', array_fill(0, count($this->table->carried), null), null, $commit, $number, $now));
 
         return new Counts(1);
     }
 
-    private function copy(string $lines): void
+    private function load(string $lines): void
     {
-        $columns = [...$this->table->carried, ...$this->table->having('source_position', 'change_kind', 'changed_at', 'row_before', 'not_sent', 'delivered_at')];
-        $this->connection->copy($this->table->table, Quoted::names($columns), $lines);
+        Loading::whole($this->at, $this->table->table, [...$this->table->carried, ...$this->table->having('source_position', 'change_kind', 'changed_at', 'row_before', 'not_sent', 'delivered_at')], $lines);
     }
 
     /** @param  list<string|false|null>  $row */
@@ -70,7 +67,7 @@ final readonly class JournalWriter implements ChangeWriter
             ...$row,
             $commit->place->ofChange($number), $kind, $commit->time(),
             $before === null ? null : json_encode($before, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES),
-            $unsent === [] ? null : FeedTable::arrayText($unsent),
+            $unsent === [] ? null : $this->at->sql->list($unsent),
             ...($this->table->technical('delivered_at') === null ? [] : [$now]),
         ]);
     }

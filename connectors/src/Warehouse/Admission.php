@@ -2,21 +2,20 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres\Landing;
+namespace Lighterman\Connectors\Warehouse;
 
-use Lighterman\Connectors\Postgres\Server\Connection;
-use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Takes a feed for the holder of a token, and makes the tables that it lands in. */
 final readonly class Admission
 {
-    public function __construct(private Connection $connection, private Ledger $ledger)
+    public function __construct(private Warehouse $at)
     {
     }
 
@@ -33,20 +32,24 @@ final readonly class Admission
         $position = null;
         $anew || $this->demandSame($landed, $feed);
         foreach ($landed->tables() as $fork => $table) {
-            $preparation = (new Preparing($this->connection))->preparation($table);
+            $preparation = (new Preparing($this->at))->preparation($table);
             foreach ($preparation->obstacles() as $obstacle) {
-                throw SystemTrouble::lasting(Reason::IncompatibleTable, "{$this->connection->settings->system}: {$obstacle->said}", (string) $obstacle->remedy);
+                throw LandedTrouble::unfit($this->at->system, $table->name, $obstacle->said, (string) $obstacle->remedy);
             }
-            $line = Ledger::line($feed, $fork);
-            $claimed = $this->ledger->claim($line, $token, $table->name, created: ! $preparation->exists);
+            $line = self::line($feed, $fork);
+            $claimed = $this->at->ledger->claim($line, $token, $table->name, created: ! $preparation->exists);
             $position = $fork === '' ? $claimed : $position;
-            foreach ($preparation->statements as $statement) {
-                $this->connection->run($statement);
-            }
-            $this->ledger->identify($line, $table->name);
+            $this->at->session->run(...$preparation->statements);
+            $this->at->ledger->identify($line, $table->name);
         }
 
-        return $position ?? $this->ledger->claim($feed, $token, $landed->name, created: false);
+        return $position ?? $this->at->ledger->claim($feed, $token, $landed->name, created: false);
+    }
+
+    /** Under which line of the ledger a table is kept that a feed lands in. */
+    public static function line(string $feed, string $fork): string
+    {
+        return $fork === '' ? $feed : "{$feed}/{$fork}";
     }
 
     /**
@@ -56,7 +59,7 @@ final readonly class Admission
     {
         $lines = [];
         foreach ($landed->tables() as $fork => $table) {
-            $lines[Ledger::line($feed, $fork)] = $table->name;
+            $lines[self::line($feed, $fork)] = $table->name;
         }
 
         return $lines;
@@ -70,20 +73,20 @@ final readonly class Admission
     public function demandSame(LandedTable $landed, string $feed): void
     {
         $lines = self::lines($landed, $feed);
-        $strange = $this->ledger->strange($lines);
-        if ($strange === [] || ! $this->ledger->hasBegun($feed)) {
+        $strange = $this->at->ledger->strange($lines);
+        if ($strange === [] || ! $this->at->ledger->hasBegun($feed)) {
             return;
         }
-        $system = $this->connection->settings->system;
+        $system = $this->at->system;
         foreach ($strange as $line => $identity) {
             $trouble = $identity->trouble($system, $lines[$line]);
-            if ($trouble === null && $identity->isRewritten() && $this->connection->value('SELECT EXISTS (SELECT 1 FROM '.Sql::table($lines[$line]).')') === 'f') {
-                $trouble = LandedIdentity::emptied($system, $lines[$line]);
+            if ($trouble === null && $identity->isRewritten() && $this->at->tables->isEmpty($lines[$line])) {
+                $trouble = LandedTrouble::emptied($system, $lines[$line]);
             }
             if ($trouble !== null) {
                 throw $trouble;
             }
-            $this->ledger->identify($line, $lines[$line]);
+            $this->at->ledger->identify($line, $lines[$line]);
         }
     }
 }

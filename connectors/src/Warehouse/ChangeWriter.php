@@ -2,12 +2,11 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres\Landing;
+namespace Lighterman\Connectors\Warehouse;
 
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Record\Counts;
-use PgSql\Result;
 
 /** Writes what a plan holds into one landed table, within the transaction under way. */
 interface ChangeWriter
@@ -17,10 +16,10 @@ interface ChangeWriter
      * from the log meanwhile.
      *
      * @param  string  $now  the target's clock, for the stamp of delivery
-     * @return (callable(list<Result>): Counts)|Counts what the statements did, once their results are in; counts at once where none were sent
+     * @return (callable(list<Outcome>): Counts)|Counts what the statements did, once their outcomes are in; counts at once where none were sent
      */
     public function write(ChangePlan $plan, string $now): callable|Counts;
 
     /** @param  string  $only  a condition over the landed rows, `t`; others stay */
-    public function truncate(SourceCommit $commit, int $number, string $now, string $only = 'true'): Counts;
+    public function truncate(SourceCommit $commit, int $number, string $now, string $only = '1 = 1'): Counts;
 }

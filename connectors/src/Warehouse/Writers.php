@@ -2,24 +2,23 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres\Landing;
+namespace Lighterman\Connectors\Warehouse;
 
-use Lighterman\Connectors\Postgres\Server\Connection;
-use Lighterman\Connectors\Postgres\Server\Quoted;
-use Lighterman\Connectors\Postgres\Server\Sql;
-use Lighterman\Connectors\Postgres\Server\TypeMap;
 use Lighterman\Core\Landing\LandedTable;
-use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Counts;
 
 /** Puts a feed's rows into the tables that they land in: its own, and those of its forks. Where rows are kept by key, a row stands in one of them. */
 final class Writers
 {
-    private const GONE = 'pg_temp.lighterman_gone';
+    /** The stage of keys whose rows take no table any more. */
+    private const GONE = 'lighterman_gone';
 
     /** @var array<string, Writer> by fork */
     private readonly array $writers;
+
+    /** Its key is of the same types as that of the others, whatever the columns are called there. */
+    private readonly LandedTable $first;
 
     /** @var array<string, int> rows written since begin(), by fork */
     private array $rows = [];
@@ -29,13 +28,16 @@ final class Writers
 
     private bool $moves = false;
 
-    public function __construct(private readonly Connection $connection, private readonly LandedTable $landed)
+    private bool $staged = false;
+
+    public function __construct(private readonly Warehouse $at, private readonly LandedTable $landed)
     {
         $writers = [];
         foreach ($landed->tables() as $fork => $table) {
-            $writers[$fork] = new Writer($connection, $table, count($writers));
+            $writers[$fork] = new Writer($at, $table, count($writers));
         }
         $this->writers = $writers;
+        $this->first = array_values($landed->tables())[0];
     }
 
     public function canMerge(): bool
@@ -50,7 +52,7 @@ final class Writers
             return true;
         }
         foreach ($this->landed->tables() as $table) {
-            if ($this->connection->value('SELECT EXISTS (SELECT 1 FROM '.Sql::table($table->name).')') === 't') {
+            if (! $this->at->tables->isEmpty($table->name)) {
                 return false;
             }
         }
@@ -70,9 +72,9 @@ final class Writers
         foreach ($this->writers as $writer) {
             $writer->begin($straight, $add);
         }
-        if ($this->moves) {
-            $key = implode(', ', array_map(fn (string $k): string => Quoted::name($k).' '.TypeMap::write($this->landed->shape->column($k)->type ?? throw new \LogicException("The key {$k} does not land.")), $this->landed->key));
-            $this->connection->run("CREATE TEMP TABLE IF NOT EXISTS lighterman_gone ({$key}) ON COMMIT DELETE ROWS");
+        if ($this->moves && ! $this->staged) {
+            $this->at->session->run(...$this->at->sql->stage(self::GONE, "SELECT {$this->at->names($this->first->key)} FROM ".$this->at->sql->table($this->first->name)));
+            $this->staged = true;
         }
     }
 
@@ -88,8 +90,15 @@ final class Writers
         }
         if ($this->moves && $batch->gone !== '') {
             $this->to(null);
-            $this->connection->copy(self::GONE, Quoted::names($this->landed->key), $batch->gone);
+            Loading::whole($this->at, $this->at->sql->staged(self::GONE), $this->first->key, $batch->gone);
         }
+    }
+
+    /** After a rollback a stage is gone if the transaction had made it. */
+    public function forgetStages(): void
+    {
+        $this->staged = false;
+        array_map(static fn (Writer $w) => $w->forgetStage(), $this->writers);
     }
 
     private function to(?Writer $writer): void
@@ -116,15 +125,16 @@ final class Writers
     {
         $deleted = 0;
         foreach ($this->landed->tables() as $fork => $table) {
-            $elsewhere = ['SELECT * FROM '.self::GONE];
+            $elsewhere = ['SELECT * FROM '.$this->at->sql->staged(self::GONE)];
             foreach ($this->writers as $other => $writer) {
                 if ($other !== $fork) {
-                    $elsewhere[] = 'SELECT '.Quoted::names($this->landed->tables()[$other]->key)." FROM {$writer->stage()}";
+                    $elsewhere[] = 'SELECT '.$this->at->names($this->landed->tables()[$other]->key)." FROM {$writer->stage()}";
                 }
             }
-            $names = Quoted::names($table->key);
-            $deleted += $this->connection->affected('DELETE FROM '.Sql::table($table->name)." WHERE ({$names}) IN (".implode(' UNION ALL ', $elsewhere).')');
+            $names = $this->at->names($table->key);
+            $deleted += $this->at->session->outcome('DELETE FROM '.$this->at->sql->table($table->name)." WHERE ({$names}) IN (".implode(' UNION ALL ', $elsewhere).')')->affected;
         }
+        $this->at->session->run($this->at->sql->emptyStage(self::GONE));
 
         return $deleted;
     }

@@ -1,0 +1,52 @@
+<?php
+
+declare(strict_types=1);
+
+namespace Lighterman\Core\Trouble;
+
+/** A file cannot be read as it has to be. */
+final class FileTrouble extends SystemTrouble
+{
+    private function __construct(Reason $reason, string $message, Remedy|string $remedy, public readonly string $path, bool $mayPass = false)
+    {
+        parent::__construct($reason, $message, $remedy, $mayPass);
+    }
+
+    /** @param  string  $what  was done to it, as in "removed" */
+    public static function changing(string $path, string $what): self
+    {
+        return new self(Reason::FileChanging, "{$path} was {$what} while it was read.", 'Nothing of it has landed. It is taken again once nobody writes to it; a longer quiet time helps where this happens often.', $path, true);
+    }
+
+    /** @param  string  $said  a sentence */
+    public static function broken(string $path, string $said, string $remedy): self
+    {
+        return new self(Reason::BrokenFile, $said, $remedy, $path);
+    }
+
+    public static function damaged(string $path, string $fault): self
+    {
+        return new self(Reason::DamagedFile, "{$path} is not as it was written: {$fault}.", new Remedy('Somebody else has changed it. Put it back from a copy, or start the feed over; where no feed wrote it, scan the lake again.', Act::StartOver), $path);
+    }
+
+    public static function unreadable(string $system, string $path): self
+    {
+        return new self(Reason::Unreadable, "{$system}: ".($path === '' ? 'the folder' : $path).' cannot be read.', 'Give the account that Lighterman runs under the right to read it. Lighterman tries again.', $path, true);
+    }
+
+    public static function sameNames(string $path, string $name): self
+    {
+        return new self(Reason::SameNames, "{$path}: more than one column is called \"{$name}\".", 'Say that the file has no line of names, or name the columns for path and line otherwise.', $path);
+    }
+
+    /** @param  string  $said  a sentence */
+    public static function pattern(string $pattern, string $said): self
+    {
+        return new self(Reason::NoPattern, $said, 'Correct the pattern.', $pattern);
+    }
+
+    public static function full(string $path): self
+    {
+        return new self(Reason::DiskFull, "{$path} cannot be written to its end.", 'Free space on the disk of the lake. Lighterman tries again.', $path, true);
+    }
+}
