@@ -69,7 +69,7 @@
         <section class="sheet pad">
             <h2>Just now</h2>
             @forelse (Lanes::justNow() as $receipt)
-                <div class="small" style="padding: 4px 0; border-top: 1px solid var(--hair)"><span class="mono faded">{{ Say::at($receipt->landed_at) }}</span> <a class="strong" href="/runs/{{ $receipt->run_id }}">{{ $receipt->feed_name }}</a> <span class="faded">landed {{ Say::rows($receipt->inserted + $receipt->updated) }}@if ($receipt->deleted), {{ $receipt->to()->place === null ? 'replaced' : 'deleted' }} {{ Say::short($receipt->deleted) }}@endif</span></div>
+                <div class="small" style="padding: 4px 0; border-top: 1px solid var(--hair)"><span class="mono faded">{{ Say::at($receipt->landed_at) }}</span> <a class="strong" href="/runs/{{ $receipt->run_id }}">{{ $receipt->feed_name }}</a> <span class="faded">landed {{ Say::rows($receipt->inserted + $receipt->updated) }}@if ($receipt->deleted), {{ $receipt->to() instanceof Lighterman\Core\Position\StreamPosition ? 'deleted' : 'replaced' }} {{ Say::short($receipt->deleted) }}@endif</span></div>
             @empty
                 <p class="faded">Nothing has landed yet.</p>
             @endforelse
