@@ -16,8 +16,9 @@ return [
             'search_path' => 'public',
             'sslmode' => 'prefer',
             'timezone' => 'UTC',
-            // A web process keeps its connection: proving the password anew costs more than most pages.
-            'options' => PHP_SAPI === 'cli' ? [] : [PDO::ATTR_PERSISTENT => true],
+            // Statements go with their parameters in one message each, not prepared, run and dropped in three. A web process keeps
+            // its connection: proving the password anew costs more than most pages.
+            'options' => [PDO::PGSQL_ATTR_DISABLE_PREPARES => true] + (PHP_SAPI === 'cli' ? [] : [PDO::ATTR_PERSISTENT => true]),
         ],
     ],
     'migrations' => ['table' => 'migrations', 'update_date_on_publish' => false],

@@ -25,6 +25,15 @@ final class Definition extends Record
 
     private ?FeedDefinition $parsed = null;
 
+    /** @var array<string, mixed>|null */
+    private ?array $read = null;
+
+    /** A version never changes, so that it is decoded once and not each time that something of it is asked. */
+    protected function castAttribute($key, $value): mixed
+    {
+        return $key === 'body' && $value !== null ? $this->read ??= parent::castAttribute($key, $value) : parent::castAttribute($key, $value);
+    }
+
     public function parsed(): FeedDefinition
     {
         // A version never changes, and reading it compiles its treatment.

@@ -5,9 +5,11 @@ declare(strict_types=1);
 namespace App\Models;
 
 use Carbon\CarbonImmutable;
+use DateTimeImmutable;
 use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Database\Eloquent\Relations\BelongsTo;
 use Illuminate\Database\Eloquent\Relations\HasMany;
+use Illuminate\Database\Query\Expression;
 use Illuminate\Support\Carbon;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Kind\CaptureKind;
@@ -157,7 +159,7 @@ final class Feed extends Record
 
     public function behind(): ?float
     {
-        return Behind::seconds($this->complete_up_to, now()->toImmutable());
+        return Behind::seconds($this->complete_up_to, DateTimeImmutable::createFromInterface(now()));
     }
 
     /** @return 'new'|'loading'|'on time'|'late'|'paused'|'held'|'failed' */
@@ -175,6 +177,21 @@ final class Feed extends Record
                 throw new LogicException("Feed {$feed->name} is {$was->value} and cannot become {$is->value} as long as something of it has landed.");
             }
         });
+    }
+
+    /**
+     * Changes attributes together with what the database works out from what stands there by now, in one statement. The latter are
+     * not known here afterwards.
+     *
+     * @param  array<string, mixed>  $attributes
+     * @param  array<string, Expression<non-falsy-string>>  $worked
+     */
+    public function updateWith(array $attributes, array $worked): void
+    {
+        $this->fill($attributes);
+        $this->fireModelEvent('updating');
+        self::query()->whereKey($this->id)->update($this->getDirty() + $worked);
+        $this->syncOriginal();
     }
 
     /** Back to before the first row landed, once the target has forgotten the feed. */

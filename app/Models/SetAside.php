@@ -47,6 +47,9 @@ final class SetAside extends Record
     /** A file set aside whole; its path stands where records have their position. */
     public const FILE = 'file';
 
+    /** In SQL, records of a feed that are to be sent again. Files are read again instead. */
+    public const ASKED = "feed_id = ? AND kind <> '".self::FILE."' AND state = 'asked' AND overtaken_by IS NULL";
+
     /** Under which the text of a line is kept beside the values of its columns, which all have names. */
     public const TEXT = '';
 
@@ -55,12 +58,6 @@ final class SetAside extends Record
     protected $table = 'set_aside';
 
     protected $casts = ['record' => 'array', 'at_step' => 'array', 'edited' => 'boolean', 'at' => 'immutable_datetime', 'settled_at' => 'immutable_datetime'];
-
-    /** Whether records of a feed are to be sent again. Files are read again instead. */
-    public static function asked(int $feedId): bool
-    {
-        return self::where('feed_id', $feedId)->where('kind', '<>', self::FILE)->where('state', 'asked')->whereNull('overtaken_by')->exists();
-    }
 
     /** @return BelongsTo<Feed, $this> */
     public function feed(): BelongsTo

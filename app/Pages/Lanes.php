@@ -46,9 +46,9 @@ final readonly class Lanes
             ->forPage($page, self::PER_PAGE)->get('feeds.*');
         $ids = array_values($feeds->modelKeys());
         $sparks = [];
-        foreach (DB::table('behind_fives')->whereIn('feed_id', $ids)->where('at', '>', now()->subHours(6))->groupBy('feed_id')
-            ->get(['feed_id', DB::raw('json_agg(json_build_array(extract(epoch FROM now() - at) / 60, seconds) ORDER BY at) AS points')]) as $row) {
-            $sparks[$row->feed_id] = json_decode($row->points, true);
+        foreach (DB::table('behind_fives')->whereIn('feed_id', $ids)->where('at', '>', now()->subHours(6))->orderBy('at')
+            ->get(['feed_id', DB::raw('extract(epoch FROM now() - at)::real / 60 AS ago'), 'seconds']) as $row) {
+            $sparks[$row->feed_id][] = [(float) $row->ago, (float) $row->seconds];
         }
 
         return new self($feeds, $page, max(1, (int) ceil($total / self::PER_PAGE)), $sparks, self::today($ids), SetAside::waitingOf($ids));

@@ -5,8 +5,9 @@ declare(strict_types=1);
 namespace App\Support;
 
 use App\Models\Run;
-use Carbon\CarbonImmutable;
+use DateTimeImmutable;
 use DateTimeInterface;
+use DateTimeZone;
 use Illuminate\Support\Facades\Auth;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Position\StreamPosition;
@@ -102,10 +103,10 @@ final class Say
         if ($at === null) {
             return '—';
         }
-        $here = CarbonImmutable::instance($at)->setTimezone(self::zone());
+        $here = self::here($at);
 
         return $here->format(match (true) {
-            ! $here->isSameDay(now(self::zone())) => 'j M H:i', $seconds => 'H:i:s', default => 'H:i',
+            $here->format('Ymd') !== self::here(now())->format('Ymd') => 'j M H:i', $seconds => 'H:i:s', default => 'H:i',
         });
     }
 
@@ -145,7 +146,13 @@ final class Say
     /** Exact, with the zone named, for hovering. */
     public static function exactly(?DateTimeInterface $at): string
     {
-        return $at === null ? '' : CarbonImmutable::instance($at)->setTimezone(self::zone())->format('Y-m-d H:i:s.v T');
+        return $at === null ? '' : self::here($at)->format('Y-m-d H:i:s.v T');
+    }
+
+    /** In the reader's zone. */
+    private static function here(DateTimeInterface $at): DateTimeImmutable
+    {
+        return DateTimeImmutable::createFromInterface($at)->setTimezone(new DateTimeZone(self::zone()));
     }
 
     public static function zone(): string

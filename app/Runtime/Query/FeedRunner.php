@@ -4,9 +4,11 @@ declare(strict_types=1);
 
 namespace App\Runtime\Query;
 
+use App\Models\Definition;
 use App\Models\Feed;
 use App\Models\Run;
 use App\Models\SetAside;
+use App\Models\System;
 use App\Runtime\Common\Fault;
 use App\Runtime\Common\FileJoining;
 use App\Runtime\Common\Receipts;
@@ -48,6 +50,12 @@ use Throwable;
  */
 final class FeedRunner
 {
+    /** So many definitions are kept read. */
+    private const DEFINITIONS = 500;
+
+    /** @var array<int, Definition> by number: a version never changes, and reading it compiles its treatment */
+    private array $definitions = [];
+
     /** @var array<int, float> when it was last looked whether what has landed is there, by feed */
     private array $looked = [];
 
@@ -62,15 +70,18 @@ final class FeedRunner
 
     public function run(Lease $lease): void
     {
-        $feed = Feed::with('route.source', 'route.target', 'route.logs', 'definition')->findOrFail($lease->of);
+        $feed = $this->feed($lease->of);
         $recorder = null;
         try {
-            $this->endLostRuns($feed);
+            $waits = self::waits($feed);
+            if ($waits->lost) {
+                $this->endLostRuns($feed);
+            }
             if ($feed->cancel_asked) {
                 $this->discard($feed);
             }
             if ($feed->paused_at === null && $feed->standing !== 'held') {
-                $this->carry($feed, $lease, $recorder);
+                $this->carry($feed, $lease, $recorder, $waits->asked);
             } else {
                 (new RunEnd($feed))->dueNext(null, $feed->why);
             }
@@ -89,6 +100,25 @@ final class FeedRunner
         } finally {
             $this->leases->release($lease);
         }
+    }
+
+    /** A feed with what a run needs of it. */
+    private function feed(int $id): Feed
+    {
+        $feed = Feed::with('route')->findOrFail($id);
+        $systems = System::findMany([$feed->route->source_id, $feed->route->target_id])->keyBy('id');
+        $feed->route->setRelation('source', $systems[$feed->route->source_id])->setRelation('target', $systems[$feed->route->target_id]);
+        if (count($this->definitions) > self::DEFINITIONS) {
+            $this->definitions = [];
+        }
+
+        return $feed->setRelation('definition', $this->definitions[(int) $feed->definition_id] ??= $feed->definition);
+    }
+
+    /** @return \stdClass&object{lost: bool, asked: bool} whether a run of a worker that died stands open, and whether records are to be sent again */
+    private static function waits(Feed $feed): \stdClass
+    {
+        return DB::selectOne("SELECT EXISTS (SELECT 1 FROM runs WHERE feed_id = ? AND state = 'running') AS lost, EXISTS (SELECT 1 FROM set_aside WHERE ".SetAside::ASKED.') AS asked', [$feed->id, $feed->id]);
     }
 
     private static function lost(LeaseLost $lost, ?RunRecorder $recorder): void
@@ -118,7 +148,8 @@ final class FeedRunner
         }
     }
 
-    private function carry(Feed $feed, Lease $lease, ?RunRecorder &$recorder): void
+    /** @param  bool  $asked  whether records that were set aside are to be sent again */
+    private function carry(Feed $feed, Lease $lease, ?RunRecorder &$recorder, bool $asked): void
     {
         $started = now()->toImmutable();
         $definition = $feed->definition->parsed();
@@ -138,7 +169,6 @@ final class FeedRunner
         $planned = fn (): ReadPlan => $oneSlice ? ReadPlan::again($feed->stands(), $slice) : $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
         $plan = $planned();
         $planning = self::since($clock);
-        $asked = SetAside::asked($feed->id);
         if ($plan->empty && ! $asked) {
             $this->lookAtCopy($feed, $definition);
             RunRecorder::empty($feed, $lease, $plan, $planning);

@@ -10,6 +10,7 @@ use App\Runtime\Common\Backoff;
 use App\Runtime\Common\ShapeMoved;
 use DateTimeImmutable;
 use DateTimeInterface;
+use Illuminate\Database\Query\Expression;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Definition\FeedDefinition;
@@ -26,20 +27,38 @@ final readonly class RunEnd
     {
         $loaded = $plan->kind === 'load' && ! $plan->empty;
         $this->loadedAgain();
-        $this->feed->update(['standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0]);
-        $this->dueNext($loaded ? now() : $definition->schedule->next($started, now()->toImmutable()), $loaded ? 'schedule' : null);
+        $this->feed->updateWith(
+            ['standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0],
+            $this->due($loaded ? now() : $definition->schedule->next($started, now()->toImmutable()), $loaded ? 'schedule' : null),
+        );
     }
 
     /** What was to be loaded again when this run began has been; what was asked for since has not. */
     public function loadedAgain(): void
     {
-        DB::update('UPDATE feeds SET reload = NULL WHERE id = ? AND reload = ?::jsonb', [$this->feed->id, $this->feed->getRawOriginal('reload')]);
+        if ($this->feed->getRawOriginal('reload') !== null) {
+            DB::update('UPDATE feeds SET reload = NULL WHERE id = ? AND reload = ?::jsonb', [$this->feed->id, $this->feed->getRawOriginal('reload')]);
+        }
     }
 
-    /** When the feed runs next, unless somebody has asked for a run or resumed it while this one was under way. */
+    /** As due() has it, by itself. */
     public function dueNext(?DateTimeInterface $at, ?string $why): void
     {
-        DB::table('feeds')->where('id', $this->feed->id)->whereRaw('due_at IS NOT DISTINCT FROM ?::timestamptz', [$this->feed->getRawOriginal('due_at')])->update(['due_at' => $at?->format('Y-m-d H:i:s.uP'), 'why' => $why]);
+        $this->feed->updateWith([], $this->due($at, $why));
+    }
+
+    /**
+     * When the feed runs next, unless somebody has asked for a run or resumed it while this one was under way.
+     *
+     * @return array<string, Expression<non-falsy-string>>
+     */
+    private function due(?DateTimeInterface $at, ?string $why): array
+    {
+        $quoted = static fn (?string $value): string => $value === null ? 'NULL' : (string) DB::getPdo()->quote($value);
+        $as = $quoted($this->feed->getRawOriginal('due_at')).'::timestamptz';
+        $unless = static fn (string $column, string $value): Expression => new Expression("CASE WHEN due_at IS NOT DISTINCT FROM {$as} THEN {$value} ELSE {$column} END");
+
+        return ['due_at' => $unless('due_at', $quoted($at?->format('Y-m-d H:i:s.uP')).'::timestamptz'), 'why' => $unless('why', $quoted($why))];
     }
 
     public function failed(Explained $trouble, ?RunRecorder $recorder): void
@@ -48,7 +67,6 @@ final readonly class RunEnd
         $recorder?->fail($held ? 'held' : 'failed', $trouble);
         $failures = $this->feed->failures + 1;
         $retry = $trouble->mayPass() ? now()->addSeconds(Backoff::seconds($failures)) : null;
-        $this->feed->update(['standing' => $held ? 'held' : 'failed', 'trouble' => KeptTrouble::of($trouble), 'failures' => $failures]);
-        $this->dueNext($retry, 'retry');
+        $this->feed->updateWith(['standing' => $held ? 'held' : 'failed', 'trouble' => KeptTrouble::of($trouble), 'failures' => $failures], $this->due($retry, 'retry'));
     }
 }

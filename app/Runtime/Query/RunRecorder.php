@@ -38,10 +38,9 @@ final class RunRecorder
     /** Records a run that found nothing; several in a row share one line. */
     public static function empty(Feed $feed, Lease $lease, ReadPlan $plan, float $ms): void
     {
-        $last = $feed->last_run_id === null ? null : Run::find($feed->last_run_id);
-        if ($last !== null && $last->state === 'done' && $last->empty_runs > 0 && $last->definition_id === $feed->definition_id && $last->why === ($feed->why ?? 'schedule')) {
-            $last->update(['empty_runs' => $last->empty_runs + 1, 'ended_at' => now(), 'window_to' => self::upTo($plan), 'reading_ms' => $last->reading_ms + $ms]);
-
+        $folded = $feed->last_run_id === null ? 0 : DB::update("UPDATE runs SET empty_runs = empty_runs + 1, ended_at = ?, window_to = ?, reading_ms = reading_ms + ? WHERE id = ? AND state = 'done' AND empty_runs > 0 AND definition_id = ? AND why = ?",
+            [now(), self::upTo($plan), $ms, $feed->last_run_id, $feed->definition_id, $feed->why ?? 'schedule']);
+        if ($folded > 0) {
             return;
         }
         $recorder = self::begin($feed, $lease, $plan, $ms);

@@ -1,4 +1,7 @@
-@php $schedule = $feed->definition->body['schedule']; @endphp
+@php
+    $schedule = $feed->definition->body['schedule'];
+    $in = $feed->due_at === null ? 0.0 : (float) $feed->due_at->format('U.u') - (float) now()->format('U.u');
+@endphp
 @if ($feed->paused_at !== null)
     {{ $feed->cancel_asked ? 'is being reset' : 'paused by hand' }}
 @elseif ($feed->standing === 'held')
@@ -6,7 +9,7 @@
 @elseif ($feed->standing === 'failed' && $feed->due_at === null)
     stopped, waits for you
 @elseif ($feed->standing === 'failed')
-    retry {{ $feed->due_at->lte(now()) ? 'now' : 'in '.App\Support\Say::span($feed->due_at->diffInSeconds(now(), true)) }}
+    retry {{ $in <= 0 ? 'now' : 'in '.App\Support\Say::span($in) }}
 @elseif ($feed->standing === 'loading')
     {{ ($left = $feed->loading()?->left(Lighterman\Connectors\SteadyClock::micros() / 1e6)) === null ? 'loading' : App\Support\Say::span($left).' left' }}
 @elseif ($feed->bringsChanges())
@@ -16,5 +19,5 @@
 @elseif ($feed->due_at === null)
     when told
 @else
-    <span title="{{ App\Support\Say::exactly($feed->due_at) }}">{{ $feed->due_at->lte(now()) ? 'due now' : ($feed->due_at->diffInHours(now(), true) < 12 ? 'in '.App\Support\Say::roughly($feed->due_at->diffInSeconds(now(), true)) : App\Support\Say::at($feed->due_at, false)) }}</span>
+    <span title="{{ App\Support\Say::exactly($feed->due_at) }}">{{ $in <= 0 ? 'due now' : ($in < 43_200 ? 'in '.App\Support\Say::roughly($in) : App\Support\Say::at($feed->due_at, false)) }}</span>
 @endif

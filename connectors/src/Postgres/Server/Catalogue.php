@@ -54,7 +54,7 @@ final readonly class Catalogue
 
     public function find(TableName $table): ?Shape
     {
-        $columns = $this->connection->rows(self::COLUMNS.' AND n.nspname = $1 AND c.relname = $2 ORDER BY a.attnum', [$table->schema, $table->name]);
+        $columns = $this->connection->again(self::COLUMNS.' AND n.nspname = $1 AND c.relname = $2 ORDER BY a.attnum', [$table->schema, $table->name]);
         if ($columns === []) {
             return null;
         }
@@ -112,7 +112,7 @@ final readonly class Catalogue
     private function keys(?array $tables = null): array
     {
         $keys = [];
-        $rows = $this->connection->rows(<<<'SQL'
+        $rows = $this->connection->again(<<<'SQL'
             SELECT i.indrelid AS "table", a.attname AS "column"
             FROM pg_index i CROSS JOIN LATERAL unnest(i.indkey::int2[]) WITH ORDINALITY k(attnum, place)
             JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.attnum

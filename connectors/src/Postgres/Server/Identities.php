@@ -32,7 +32,7 @@ final readonly class Identities
         $wanted = json_encode(array_map(static fn (TableName $t): array => ['said' => (string) $t, 'oid' => Sql::table($t)], $tables), JSON_THROW_ON_ERROR);
         // A partition that was made as such had its columns before it became one, within one command; one that was attached,
         // be it in the transaction that made it, may have come with rows, and its columns were changed as it was.
-        $rows = $this->connection->rows(<<<SQL
+        $rows = $this->connection->again(<<<SQL
             SELECT w.said, c.oid, CASE c.relkind WHEN 'p' THEN '' ELSE pg_relation_filenode(c.oid)::text END AS storage,
                    (SELECT json_object_agg(attname, json_build_array(attnum::text, xmin::text)) FROM pg_attribute a WHERE a.attrelid = c.oid AND attnum > 0 AND NOT attisdropped) AS columns,
                    CASE c.relkind WHEN 'p' THEN (

@@ -154,12 +154,14 @@ final class PostgresSource implements SourceSystem
         };
         $reader = Connection::READER;
         $iso = static fn (string $t): string => "to_char({$t} AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"')";
-        $row = $this->connection->row("WITH clock AS MATERIALIZED (SELECT clock_timestamp() AS now),
+        $sql = "WITH clock AS MATERIALIZED (SELECT clock_timestamp() AS now),
             open AS MATERIALIZED (
                 SELECT min(xact_start) AS oldest FROM pg_stat_activity
                 WHERE datname = current_database() AND pid <> pg_backend_pid() AND xact_start IS NOT NULL
                   AND application_name <> '{$reader}' AND backend_type NOT IN ('autovacuum worker', 'walsender'))
-            SELECT {$iso('clock.now')} AS clock, {$iso('open.oldest')} AS oldest, {$iso($held)} AS held, {$bound} AS bound FROM clock, open");
+            SELECT {$iso('clock.now')} AS clock, {$iso('open.oldest')} AS oldest, {$iso($held)} AS held, {$bound} AS bound FROM clock, open";
+        // Where the bound is asked of the table, each has a question of its own.
+        $row = ($kind === null || $kind->isMoment() ? $this->connection->again($sql, []) : $this->connection->rows($sql))[0] ?? [];
 
         return new SourceMoment((string) ($row['clock'] ?? ''), $row['oldest'] ?? null, $row['bound'] ?? null, (string) ($row['held'] ?? ''));
     }
