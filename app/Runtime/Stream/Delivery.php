@@ -22,6 +22,7 @@ use Lighterman\Core\Position\Place;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Position\StreamPosition;
 use LogicException;
+use Throwable;
 
 /**
  * Gathers source transactions into batches and lands each in one transaction of the target, never less than a whole one; one
@@ -109,17 +110,33 @@ final class Delivery
                 continue;
             }
             $this->changed[$carrier->feed->id] = $carrier;
-            if ($carrier->spools() || ! $this->stays(fn () => $this->take($carrier, $row, $commit), $carrier)) {
+            if ($carrier->spools() || ! $this->takes($carrier, $row, $commit)) {
                 $this->intoSpool($carrier, SpooledChange::row($row, $this->number), $commit);
             }
         }
         $this->batch->weighs($bytes);
     }
 
+    /** As stays() does it; without handing over what to do, since it is done for every change. */
+    private function takes(Carrier $carrier, LoggedRow $row, SourceCommit $commit): bool
+    {
+        try {
+            $this->take($carrier, $row, $commit);
+
+            return true;
+        } catch (SetApart $apart) {
+            return $this->leaves($apart, $carrier);
+        }
+    }
+
     private function take(Carrier $carrier, LoggedRow $row, SourceCommit $commit): void
     {
         $this->batch->touches($carrier) || $this->landings()->runs($carrier);
-        $this->refusals->guarded($carrier, fn () => $carrier->take($carrier->change($row, $this->number), $commit));
+        try {
+            $carrier->take($carrier->change($row, $this->number), $commit);
+        } catch (Throwable $e) {
+            throw Refusals::apart($carrier, $e);
+        }
         if ($row->at !== null && ! $carrier->startsJournal()) {
             $carrier->times->made($row->at);
         }
@@ -284,13 +301,19 @@ final class Delivery
 
             return true;
         } catch (SetApart $apart) {
-            if ($of !== null && $apart->carrier !== $of) {
-                throw $apart;
-            }
-            $this->leave($apart);
-
-            return false;
+            return $this->leaves($apart, $of);
         }
+    }
+
+    /** @return false */
+    private function leaves(SetApart $apart, ?Carrier $of): bool
+    {
+        if ($of !== null && $apart->carrier !== $of) {
+            throw $apart;
+        }
+        $this->leave($apart);
+
+        return false;
     }
 
     private function leave(SetApart $apart): void

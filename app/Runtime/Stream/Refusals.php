@@ -17,6 +17,7 @@ use Lighterman\Core\Trouble\Explained;
 use Lighterman\Core\Trouble\KeyTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use LogicException;
+use Throwable;
 
 /** Whose trouble it is when something goes wrong while a route's changes are read, and what becomes of a feed with one of its own. */
 final readonly class Refusals
@@ -45,13 +46,20 @@ final readonly class Refusals
     {
         try {
             return $do();
-        } catch (TreatmentStopped $stopped) {
-            throw new SetApart($carrier, $stopped->ofChange(), 'failed');
-        } catch (SystemTrouble $trouble) {
-            throw new SetApart($carrier, $trouble, 'failed');
-        } catch (LogicException $e) {
-            throw new SetApart($carrier, KeyTrouble::unsent($carrier->definition->origin->table, $e->getMessage()), 'failed');
+        } catch (Throwable $e) {
+            throw self::apart($carrier, $e);
         }
+    }
+
+    /** What came of a change of one feed, as that feed's trouble where it is; as it is otherwise. */
+    public static function apart(Carrier $carrier, Throwable $e): Throwable
+    {
+        return match (true) {
+            $e instanceof TreatmentStopped => new SetApart($carrier, $e->ofChange(), 'failed'),
+            $e instanceof SystemTrouble => new SetApart($carrier, $e, 'failed'),
+            $e instanceof LogicException => new SetApart($carrier, KeyTrouble::unsent($carrier->definition->origin->table, $e->getMessage()), 'failed'),
+            default => $e,
+        };
     }
 
     /**

@@ -64,6 +64,6 @@ final class ChangeLines
      */
     private function fields(array $row, array $said): string
     {
-        return CopyText::record([...array_pad($row, count($this->carried), null), ...array_map(static fn (string $what): ?string => $said[$what] ?? null, $this->technical)]);
+        return CopyText::line([...array_pad($row, count($this->carried), null), ...array_map(static fn (string $what): ?string => $said[$what] ?? null, $this->technical)]);
     }
 }

@@ -57,11 +57,11 @@ final class FeedTable
     }
 
     /**
-     * Puts lines into the stage, which is empty before and after every use.
+     * What takes lines into the stage, which is empty before and after every use.
      *
      * @param  list<string>  $columns  further columns the lines have, after the three of the head
      */
-    public function stage(array $columns, string $lines): void
+    public function staging(array $columns): Loading
     {
         if (! $this->staged) {
             $text = Type::of(TypeKind::Text);
@@ -69,7 +69,8 @@ final class FeedTable
             $this->at->session->run(...$this->at->sql->stage($this->stageName, 'SELECT '.implode(', ', $head).', '.$this->at->names(array_map(strval(...), array_keys($this->types)))." FROM {$this->table}"));
             $this->staged = true;
         }
-        Loading::whole($this->at, $this->stage, [...self::HEAD, ...$columns], $lines);
+
+        return new Loading($this->at, $this->stage, [...self::HEAD, ...$columns]);
     }
 
     public function emptyStage(): string

@@ -24,26 +24,27 @@ final readonly class JournalWriter implements ChangeWriter
         if (! $plan instanceof Journal) {
             throw new LogicException('Landing append takes a journal.');
         }
-        $lines = [];
+        $loading = $this->loading();
         foreach ($plan->entries() as [$change, $commit]) {
-            $lines[] = $this->line($change->kind, $change->after ?? $change->before ?? [], $change, $commit, $change->number, $now);
+            $loading->add($this->line($change->kind, $change->after ?? $change->before ?? [], $change, $commit, $change->number, $now));
         }
-        $sent = implode('', $lines);
-        $this->load($sent);
+        $sent = $loading->end();
 
-        return new Counts(count($lines), bytes: strlen($sent), checksum: hash('xxh128', $sent));
+        return $sent->plus(new Counts($loading->rows()));
     }
 
     public function truncate(SourceCommit $commit, int $number, string $now, string $only = '1 = 1'): Counts
     {
-        $this->load($this->line('truncate', array_fill(0, count($this->table->carried), null), null, $commit, $number, $now));
+        $loading = $this->loading();
+        $loading->add($this->line('truncate', array_fill(0, count($this->table->carried), null), null, $commit, $number, $now));
+        $loading->end();
 
         return new Counts(1);
     }
 
-    private function load(string $lines): void
+    private function loading(): Loading
     {
-        Loading::whole($this->at, $this->table->table, [...$this->table->carried, ...$this->table->having('source_position', 'change_kind', 'changed_at', 'row_before', 'not_sent', 'delivered_at')], $lines);
+        return new Loading($this->at, $this->table->table, [...$this->table->carried, ...$this->table->having('source_position', 'change_kind', 'changed_at', 'row_before', 'not_sent', 'delivered_at')]);
     }
 
     /** @param  list<string|false|null>  $row */
@@ -63,7 +64,7 @@ final readonly class JournalWriter implements ChangeWriter
             }
         }
 
-        return CopyText::record([
+        return CopyText::line([
             ...$row,
             $commit->place->ofChange($number), $kind, $commit->time(),
             $before === null ? null : json_encode($before, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES),

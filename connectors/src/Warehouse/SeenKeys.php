@@ -43,13 +43,11 @@ final readonly class SeenKeys
     /** @param  iterable<list<string>>  $keys */
     public function add(iterable $keys): void
     {
-        $lines = [];
+        $loading = new Loading($this->at, $this->table, $this->landed->landed->key);
         foreach ($keys as $key) {
-            $lines[] = CopyText::line($key);
+            $loading->add(CopyText::line($key));
         }
-        if ($lines !== []) {
-            Loading::whole($this->at, $this->table, $this->landed->landed->key, implode('', $lines));
-        }
+        $loading->end();
     }
 
     /** The condition, over `t`, for landed rows whose key was not seen. */

@@ -28,13 +28,13 @@ final class UpsertWriter implements ChangeWriter
         if (! $plan instanceof NetChanges) {
             throw new LogicException('Landing upsert takes net changes.');
         }
-        [$lines, $patches, $deletes] = $this->lines($plan);
+        $loading = $this->table->staging($this->columns);
+        [$patches, $deletes] = $this->load($plan, $loading);
         $written = $plan->lines();
-        if ($lines === '') {
+        $counts = $loading->end();
+        if ($loading->rows() === 0) {
             return new Counts(0, unchanged: $written);
         }
-        $this->table->stage($this->columns, $lines);
-        $counts = new Counts(0, bytes: strlen($lines), checksum: hash('xxh128', $lines));
         $merged = static function (Outcome $o) use (&$counts): void {
             $counts = $counts->plus(new Counts($o->number('inserted'), $o->number('updated')));
         };
@@ -63,10 +63,9 @@ final class UpsertWriter implements ChangeWriter
         };
     }
 
-    /** @return array{string, int, int} lines for the stage, how many lack values, how many are deletes */
-    private function lines(NetChanges $plan): array
+    /** @return array{int, int} how many lack values, how many are deletes */
+    private function load(NetChanges $plan, Loading $loading): array
     {
-        $lines = [];
         $patches = $deletes = 0;
         $place = $this->table->technical('source_position') !== null;
         $mark = $this->table->technical('deleted_at') !== null;
@@ -85,36 +84,16 @@ final class UpsertWriter implements ChangeWriter
                     continue;
                 }
                 $deletes++;
-                $lines[] = self::line(['d', '\\N', '\\N'], $net->row, $deletedTail);
+                $loading->add("d\t\\N\t\\N\t".CopyText::fields($net->row).$deletedTail);
             } elseif ($net->from === null) {
-                $lines[] = self::line(['w', '\\N', '\\N'], $net->row, $tail);
+                $loading->add("w\t\\N\t\\N\t".CopyText::fields($net->row).$tail);
             } else {
                 $patches++;
-                $lines[] = self::line(['p', FeedTable::unsent($net->row), CopyText::field($this->at->sql->list($net->from))], $net->row, $tail);
+                $loading->add("p\t".FeedTable::unsent($net->row)."\t".CopyText::field($this->at->sql->list($net->from))."\t".CopyText::fields($net->row).$tail);
             }
         }
 
-        return [implode('', $lines), $patches, $deletes];
-    }
-
-    /**
-     * Put together at once, since a value may be large.
-     *
-     * @param  list<string>  $fields  encoded, that come first
-     * @param  list<string|false|null>  $row
-     * @param  string  $tail  what follows the row, encoded, or the end of the line
-     */
-    private static function line(array $fields, array $row, string $tail): string
-    {
-        foreach ($row as $value) {
-            $fields[] = $value === null || $value === false ? '\\N' : CopyText::field($value);
-        }
-        if ($tail === "\n") {
-            return implode("\t", $fields)."\n";
-        }
-        $fields[] = substr($tail, 1);
-
-        return implode("\t", $fields);
+        return [$patches, $deletes];
     }
 
     private function delete(string $stage): string

@@ -48,12 +48,13 @@ final readonly class VersionsWriter implements ChangeWriter
         if (! $plan instanceof Versions) {
             throw new LogicException('Landing versions takes versions.');
         }
-        [$lines, $unfilled, $loads] = $this->lines($plan);
+        $loading = $this->table->staging($this->columns);
+        [$unfilled, $loads] = $this->load($plan, $loading);
         $written = $plan->lines();
-        if ($lines === '') {
+        $sent = $loading->end();
+        if ($loading->rows() === 0) {
             return new Counts(0);
         }
-        $this->table->stage($this->columns, $lines);
         $stage = $this->table->stage;
         $inserted = 0;
         $script = new Script;
@@ -67,14 +68,12 @@ final readonly class VersionsWriter implements ChangeWriter
         $this->relink($script, $stage);
         $script->add($this->table->emptyStage());
         $script->send($this->at->session);
-        $sent = strlen($lines);
-        $checksum = hash('xxh128', $lines);
 
-        return static function (array $outcomes) use ($script, $written, $sent, $checksum, &$inserted): Counts {
+        return static function (array $outcomes) use ($script, $written, $sent, &$inserted): Counts {
             /** @var list<Outcome> $outcomes */
             $script->take($outcomes);
 
-            return new Counts($inserted, unchanged: $written - $inserted, bytes: $sent, checksum: $checksum);
+            return $sent->plus(new Counts($inserted, unchanged: $written - $inserted));
         };
     }
 
@@ -89,33 +88,27 @@ final readonly class VersionsWriter implements ChangeWriter
         return $this->at->sql->insertNew($this->table->table, [...$columns, ...$stamp], [...$this->table->landed->key, ...$this->table->having('source_position')], "SELECT {$values}".($stamp === [] ? '' : ', '.$this->at->sql->text($now))." FROM {$from}");
     }
 
-    /** @return array{string, int, int} lines for the stage, how many lack values, how many come from a load */
-    private function lines(Versions $plan): array
+    /** @return array{int, int} how many lack values, how many come from a load */
+    private function load(Versions $plan, Loading $loading): array
     {
-        $lines = [];
         $unfilled = $loads = 0;
         foreach ($plan->chains() as $chain) {
             foreach ($chain as $i => $version) {
                 $unfilled += (int) ($version->from !== null);
                 $loads += (int) ($version->kind === 'load');
-                $lines[] = $this->line($version, $i === 0 ? 'first' : 'next');
+                $loading->add($this->line($version, $i === 0 ? 'first' : 'next'));
             }
         }
 
-        return [implode('', $lines), $unfilled, $loads];
+        return [$unfilled, $loads];
     }
 
     private function line(Version $version, string $op): string
     {
-        $fields = [$op, $version->from === null ? '\\N' : FeedTable::unsent($version->row), $version->from === null ? '\\N' : CopyText::field($this->at->sql->list($version->from))];
-        foreach ($version->row as $value) {
-            $fields[] = $value === null || $value === false ? '\\N' : CopyText::field($value);
-        }
-        array_push($fields, $version->place, $version->kind, SourceCommit::timeAt($version->validFrom), $version->validTo === null ? '\\N' : SourceCommit::timeAt($version->validTo), $version->current() ? 't' : 'f');
+        $from = $version->from === null ? "\\N\t\\N" : FeedTable::unsent($version->row)."\t".CopyText::field($this->at->sql->list($version->from));
+        $until = $version->validTo === null ? '\\N' : SourceCommit::timeAt($version->validTo);
 
-        $fields[array_key_last($fields)] .= "\n";
-
-        return implode("\t", $fields);
+        return "{$op}\t{$from}\t".CopyText::fields($version->row)."\t{$version->place}\t{$version->kind}\t".SourceCommit::timeAt($version->validFrom)."\t{$until}\t".($version->current() ? 't' : 'f')."\n";
     }
 
     /** Values not sent are those of the version that was current under the key they are taken from. */

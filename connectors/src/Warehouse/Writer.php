@@ -78,7 +78,7 @@ final class Writer
 
     public function write(string $encoded): void
     {
-        $this->loading?->put($encoded);
+        $this->loading?->add($encoded);
     }
 
     public function forgetStage(): void
@@ -92,10 +92,10 @@ final class Writer
         $this->loading?->pause();
     }
 
-    /** @param  int  $rows rows written since begin() */
-    public function finish(int $rows): Counts
+    public function finish(): Counts
     {
-        $this->loading?->end($rows);
+        $this->loading?->end();
+        $rows = (int) $this->loading?->rows();
         if ($this->replaces) {
             return new Counts(inserted: $rows, deleted: $this->at->tables->exchange($this->landed->name, $this->beside));
         }

@@ -20,9 +20,6 @@ final class Writers
     /** Its key is of the same types as that of the others, whatever the columns are called there. */
     private readonly LandedTable $first;
 
-    /** @var array<string, int> rows written since begin(), by fork */
-    private array $rows = [];
-
     /** Whose rows are being sent; a connection takes those of one table at a time. */
     private ?Writer $current = null;
 
@@ -66,7 +63,6 @@ final class Writers
      */
     public function begin(bool $straight, bool $add = false): void
     {
-        $this->rows = array_fill_keys(array_keys($this->writers), 0);
         $this->current = null;
         $this->moves = $this->landed->forks->tables !== [] && $this->canMerge() && ! $straight;
         foreach ($this->writers as $writer) {
@@ -85,12 +81,13 @@ final class Writers
             if ($lines !== '') {
                 $this->to($this->writers[$fork]);
                 $this->writers[$fork]->write($batch->stamped($lines, $this->landed->as->stamps->wanted(), $now));
-                $this->rows[$fork] += substr_count($lines, "\n");
             }
         }
         if ($this->moves && $batch->gone !== '') {
             $this->to(null);
-            Loading::whole($this->at, $this->at->sql->staged(self::GONE), $this->first->key, $batch->gone);
+            $gone = new Loading($this->at, $this->at->sql->staged(self::GONE), $this->first->key);
+            $gone->add($batch->gone);
+            $gone->end();
         }
     }
 
@@ -113,8 +110,8 @@ final class Writers
     {
         $this->to(null);
         $counts = new Counts(0, deleted: $this->moves ? $this->leave() : 0);
-        foreach ($this->writers as $fork => $writer) {
-            $counts = $counts->plus($writer->finish($this->rows[$fork]));
+        foreach ($this->writers as $writer) {
+            $counts = $counts->plus($writer->finish());
         }
 
         return $counts;

@@ -14,6 +14,11 @@ final class ColumnPick
     /** @var array<int, list<int|false>|null> by relation: places of the carried columns, false for one that it lacks; null for all in order */
     private array $picks = [];
 
+    /** @var list<string>|null columns that were asked about last: those of one table, row after row */
+    private ?array $asked = null;
+
+    private bool $lacking = false;
+
     /**
      * @param  list<string>  $carried
      * @param  list<string>  $known  that the source's table may have
@@ -53,7 +58,11 @@ final class ColumnPick
     /** @param  list<string>  $columns  as a change has them */
     public function lacks(array $columns): bool
     {
-        return $columns !== $this->carried && array_diff($this->carried, $columns) !== [];
+        if ($columns !== $this->asked) {
+            [$this->asked, $this->lacking] = [$columns, $columns !== $this->carried && array_diff($this->carried, $columns) !== []];
+        }
+
+        return $this->lacking;
     }
 
     /**

@@ -205,7 +205,7 @@ final class RowTreating
         $came = $row ?? $this->treater?->left;
         if ($came !== null) {
             $fork = $this->treater->took ?? Fork::OWN;
-            $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::record($came);
+            $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::line($came);
         }
 
         return $row !== null ?: $treated->apart[$apart] ?? false;

@@ -15,19 +15,16 @@ final class CopyText
 
     private const UNESCAPES = ['\\\\' => '\\', '\\n' => "\n", '\\r' => "\r", '\\t' => "\t", '\\b' => "\x08", '\\f' => "\f", '\\v' => "\v"];
 
+    /** Characters that are escaped. */
+    private const SPECIAL = "\\\n\r\t\x08\f\v";
+
     public static function field(?string $value): string
     {
         // Most values have nothing to escape, and seeing that costs a fraction of translating them.
-        return $value === null ? '\\N' : (strpbrk($value, "\\\n\r\t\x08\f\v") === false ? $value : strtr($value, self::ESCAPES));
+        return $value === null ? '\\N' : (strpbrk($value, self::SPECIAL) === false ? $value : strtr($value, self::ESCAPES));
     }
 
     /** @param  list<string|false|null>  $row  false for what is not known, which is written as null */
-    public static function record(array $row): string
-    {
-        return self::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $row));
-    }
-
-    /** @param  list<string|null>  $row */
     public static function line(array $row): string
     {
         return self::fields($row)."\n";
@@ -36,11 +33,24 @@ final class CopyText
     /**
      * A line without its end.
      *
-     * @param  list<string|null>  $row
+     * @param  list<string|false|null>  $row
      */
     public static function fields(array $row): string
     {
-        return implode("\t", array_map(self::field(...), $row));
+        // All values are looked at together first: most rows have nothing to escape.
+        $plain = strpbrk(implode('', $row), self::SPECIAL) === false;
+        if ($plain && ! in_array(null, $row, true) && ! in_array(false, $row, true)) {
+            return implode("\t", $row);
+        }
+        foreach ($row as $i => $value) {
+            if ($value === null || $value === false) {
+                $row[$i] = '\\N';
+            } elseif (! $plain) {
+                $row[$i] = self::field($value);
+            }
+        }
+
+        return implode("\t", $row);
     }
 
     public static function value(string $field): ?string

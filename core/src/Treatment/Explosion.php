@@ -40,7 +40,7 @@ final readonly class Explosion
         foreach (explode("\n", substr($encoded, 0, -1)) as $n => $line) {
             $row = CopyText::row($line);
             try {
-                $lines .= implode('', array_map(CopyText::record(...), $this->records($row)));
+                $lines .= implode('', array_map(CopyText::line(...), $this->records($row)));
             } catch (Fault $fault) {
                 $failed($row, $fault, $n);
             }

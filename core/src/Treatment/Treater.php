@@ -302,7 +302,7 @@ final class Treater
         }
         $landed = $this->judge(CopyText::row($line), $n);
 
-        return $landed === null ? '' : CopyText::record($landed);
+        return $landed === null ? '' : CopyText::line($landed);
     }
 
     /**

@@ -19,7 +19,7 @@ final class PgOutput
     /** Microseconds between 1970 and PostgreSQL's epoch, 2000-01-01 UTC. */
     public const EPOCH = 946_684_800_000_000;
 
-    /** @var array<int, Relation> */
+    /** @var array<string, Relation> by number, as the four bytes that it comes in */
     private array $relations = [];
 
     /**
@@ -161,7 +161,7 @@ final class PgOutput
             $at += 8;
         }
 
-        return $this->relations[$id] = new Relation($id, new TableName($schema === '' ? 'pg_catalog' : $schema, $name), $identity, $columns, $inKey, $types);
+        return $this->relations[substr($message, 1, 4)] = new Relation($id, new TableName($schema === '' ? 'pg_catalog' : $schema, $name), $identity, $columns, $inKey, $types);
     }
 
     private function truncate(string $message): Truncated
@@ -191,9 +191,16 @@ final class PgOutput
 
     private function relation(string $message, int $at): Relation
     {
-        ['id' => $id] = self::fields('Nid', $message, $at + 4, $at);
+        $id = substr($message, $at, 4);
 
-        return $this->relations[$id] ?? throw BrokenLog::relation($id);
+        return $this->relations[$id] ?? throw strlen($id) < 4 ? BrokenLog::short($message[0]) : BrokenLog::relation(self::number($id));
+    }
+
+    private static function number(string $bytes): int
+    {
+        ['number' => $number] = self::fields('Nnumber', $bytes, 4, 0);
+
+        return $number;
     }
 
     private static function string(string $message, int &$at): string
