@@ -14,7 +14,6 @@ use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Treatment\Treatment;
 use Lighterman\Core\Trouble\InvalidDefinition;
-use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** What is being changed about the treatment of a feed, until it is saved as a version. */
@@ -74,9 +73,7 @@ final class DraftBook
     public static function save(Feed $feed, FeedDefinition $wanted, Systems $systems): void
     {
         $preparation = self::preparation($feed, $wanted, $systems);
-        foreach ($preparation->obstacles() as $obstacle) {
-            throw LandedTrouble::unfit(null, $wanted->destination->table, $obstacle->said, "Land the feed in another table, or run on {$feed->route->target->name}: {$obstacle->remedy}");
-        }
+        $preparation->demandClear(null, $wanted->destination->table, "Land the feed in another table, or run on {$feed->route->target->name}: ");
         if ($preparation->exists && $preparation->statements !== []) {
             $systems->target($feed->route->target)->alter($preparation->statements);
             Audit::record('altered the landed table of', 'feed', $feed->name, null, ['statements' => $preparation->statements]);

@@ -22,7 +22,6 @@ use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Trouble\Act;
 use Lighterman\Core\Trouble\InvalidDefinition;
-use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Every change a person makes to feeds goes through here, and into the audit trail. */
@@ -154,15 +153,13 @@ final class FeedBook
      *
      * @return bool whether the table is loaded again
      *
-     * @throws SystemTrouble naming the statement that the landed table needs first
+     * @throws SystemTrouble naming the statements that the landed tables need first
      */
     public static function agreeToPresent(Feed $feed, Systems $systems): bool
     {
         $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->origin->table);
         $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
-        foreach ($systems->target($feed->route->target)->prepare($definition->landedTable())->obstacles() as $obstacle) {
-            throw LandedTrouble::unfit(null, $definition->destination->table, $obstacle->said, "Run this on {$feed->route->target->name}, then agree again: {$obstacle->remedy}");
-        }
+        $systems->target($feed->route->target)->prepare($definition->landedTable())->demandClear(null, $definition->destination->table, "Run this on {$feed->route->target->name}, then agree again: ");
 
         return self::agree($feed, $definition);
     }

@@ -31,7 +31,7 @@ final readonly class Way
             Act::ListSystems => new self('/systems', 'Systems'),
             Act::ListFeeds => new self('/feeds', 'Feeds'),
             Act::StartOver => $route ?? ($feed === null ? null : new self("{$name}/set-up", 'Set-up')),
-            Act::LoadAgain => $feed === null ? null : new self("{$name}/set-up", 'Set-up'),
+            Act::LoadAgain => $feed === null ? null : ($feed->kind()->loadsAgain() ? new self($name, 'Load it again') : new self("{$name}/set-up", 'Set-up')),
             Act::ChangeColumns => $feed === null ? null : new self("{$name}/columns", 'Columns'),
             Act::AgreeToShape, Act::DecideEmptied => $feed === null ? null : new self($name, 'Decide'),
             null => null,

@@ -22,7 +22,6 @@ use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\TableName;
-use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
@@ -184,9 +183,7 @@ final class LakeTarget implements TargetSystem
      */
     private function demandReady(LandedTable $landed, array $own): void
     {
-        foreach ($this->preparations($landed, $own)->obstacles() as $obstacle) {
-            throw LandedTrouble::unfit($this->settings->system, $landed->name, $obstacle->said, (string) $obstacle->remedy);
-        }
+        $this->preparations($landed, $own)->demandClear($this->settings->system, $landed->name);
     }
 
     public function discard(string $feed): void

@@ -33,9 +33,7 @@ final readonly class Admission
         $anew || $this->demandSame($landed, $feed);
         foreach ($landed->tables() as $fork => $table) {
             $preparation = (new Preparing($this->at))->preparation($table);
-            foreach ($preparation->obstacles() as $obstacle) {
-                throw LandedTrouble::unfit($this->at->system, $table->name, $obstacle->said, (string) $obstacle->remedy);
-            }
+            $preparation->demandClear($this->at->system, $table->name);
             $line = self::line($feed, $fork);
             $claimed = $this->at->ledger->claim($line, $token, $table->name, created: ! $preparation->exists);
             $position = $fork === '' ? $claimed : $position;

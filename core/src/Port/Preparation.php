@@ -4,6 +4,9 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Port;
 
+use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\LandedTrouble;
+
 /** What must happen to the landed table before rows can be written, and what stands in the way. */
 final readonly class Preparation
 {
@@ -28,6 +31,20 @@ final readonly class Preparation
             array_values(array_unique(array_merge(...array_values(array_map(static fn (self $p): array => $p->statements, $of))))),
             array_merge(...array_values(array_map(static fn (self $p): array => $p->findings, $of))),
         );
+    }
+
+    /**
+     * @param  string|null  $system  null where what comes before the remedies names it
+     * @param  string  $before  the remedies, up to a colon
+     *
+     * @throws LandedTrouble if something stands in the way, with all of it
+     */
+    public function demandClear(?string $system, TableName $table, string $before = ''): void
+    {
+        $obstacles = $this->obstacles();
+        if ($obstacles !== []) {
+            throw LandedTrouble::unfit($system, $table, array_map(static fn (Finding $f): string => $f->said, $obstacles), $before.implode(' ', array_unique(array_map(static fn (Finding $f): string => (string) $f->remedy, $obstacles))));
+        }
     }
 
     /** @return list<Finding> */

@@ -40,13 +40,13 @@ final class LandedTrouble extends SystemTrouble
     }
 
     /**
-     * @param  string  $said  how it is not as it has to be, a sentence
+     * @param  non-empty-list<string>  $said  how it is not as it has to be, sentences
      * @param  string  $remedy  to be done there
      * @param  string|null  $system  null where the remedy names it
      */
-    public static function unfit(?string $system, string|Stringable $table, string $said, string $remedy): self
+    public static function unfit(?string $system, string|Stringable $table, array $said, string $remedy): self
     {
-        return new self(Reason::IncompatibleTable, ($system === null ? '' : "{$system}: ").$said, $remedy, $system, (string) $table);
+        return new self(Reason::IncompatibleTable, ($system === null ? '' : "{$system}: ").implode(' ', $said), $remedy, $system, (string) $table);
     }
 
     public static function rowsKeptOut(string $system, string $table, int $sent, int $arrived): self

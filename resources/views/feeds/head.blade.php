@@ -40,7 +40,7 @@
 @if ($feed->trouble && $feed->paused_at === null)
     <div class="note {{ $feed->standing === 'held' ? 'caution' : 'trouble' }}" role="alert">
         <p class="strong">{{ $feed->trouble->message }}</p>
-        <p>@include('parts.remedy', ['remedy' => $feed->trouble->remedy, 'log' => null])</p>
+        <p>@include('parts.remedy', ['remedy' => $feed->trouble->remedy, 'log' => null, 'here' => "/feeds/{$enc}"])</p>
         @if ($feed->trouble->remedy->act === Lighterman\Core\Trouble\Act::DecideEmptied)
             @can('change')<form method="post" action="/feeds/{{ $enc }}/emptied" class="bar">@csrf<button class="button" name="what" value="carry">Empty the copy too</button><button class="button" name="what" value="keep">Keep the copy's rows</button></form>@endcan
         @elseif ($feed->trouble->remedy->act === Lighterman\Core\Trouble\Act::LoadAgain && $feed->kind()->loadsAgain())
