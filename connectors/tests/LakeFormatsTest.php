@@ -12,7 +12,10 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\Act;
 use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\QueryTrouble;
+use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
@@ -253,8 +256,17 @@ final class LakeFormatsTest extends LakeCase
         self::assertSame([['250', $this->gate->value('SELECT sum(kg)::numeric(12,3) FROM e WHERE id <= 250'), '100']], $this->lake->query('SELECT count(*), sum(kg)::DECIMAL(12,3), count(what) FROM gate.e', 10, 30)->rows);
         self::assertSame(['w240', '12.500'], [$this->lake->row(new TableName('gate', 'e'), ['id' => '240'])['what'] ?? null, $this->lake->row(new TableName('gate', 'e'), ['id' => '100'])['kg'] ?? null]);
         // Somebody else's hand in a file is noticed and named.
-        file_put_contents("{$this->path}/{$table->files[2]->name}", "not json\n", FILE_APPEND);
-        $this->expectExceptionMessageMatches('~gate/e/.*\.jsonl is not as it was written: line 51~');
+        $path = "{$this->path}/{$table->files[2]->name}";
+        $text = (string) file_get_contents($path);
+        file_put_contents($path, "{$text}{}\n");
+        try {
+            $this->lake->query('SELECT count(*) FROM gate.e', 10, 30);
+            self::fail('A line more was not noticed.');
+        } catch (QueryTrouble $trouble) {
+            self::assertStringContainsString('.jsonl is not as it was written: it has '.(strlen($text) + 3).' bytes, and had '.strlen($text), $trouble->getMessage());
+        }
+        file_put_contents($path, substr($text, 0, -5)."!!!!\n");
+        $this->expectExceptionMessageMatches('~gate/e/.*\.jsonl is not as it was written: line 50~');
         $this->lake->query('SELECT count(*) FROM gate.e', 10, 30);
     }
 
@@ -277,5 +289,28 @@ final class LakeFormatsTest extends LakeCase
         $this->gate->run("INSERT INTO x VALUES (1); ALTER TABLE x ADD d date; UPDATE x SET d = 'infinity'");
         $this->expectExceptionMessage('cannot be written as');
         $this->carry($this->written('x', ['format' => 'avro'], ['id']), into: $this->lake);
+    }
+
+    #[Test]
+    public function a_file_that_somebody_has_shortened_is_never_rewritten_from_what_is_left(): void
+    {
+        $this->gate->run("CREATE TABLE loads (id int PRIMARY KEY, t text, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO loads SELECT g, md5(g::text), now() - interval '1 day' FROM generate_series(1, 2000) g");
+        $feed = $this->lakeFeed('loads', 'updated_at', ['id'], Landing::Upsert, [], ['writing' => FileWriting::fromArray(['format' => 'jsonl', 'packed' => 'none'])]);
+        $this->carry($feed, into: $this->lake);
+        $path = "{$this->path}/{$this->lake->tables()['gate.loads']->files[0]->name}";
+        $text = (string) file_get_contents($path);
+        file_put_contents($path, implode("\n", array_slice(explode("\n", $text), 0, 1000))."\n");
+        $this->gate->run("UPDATE loads SET t = 'new', updated_at = clock_timestamp() WHERE id = 7");
+        $this->settle();
+        try {
+            $this->carry($feed, 2, $this->lake);
+            self::fail('Half of the rows were lost.');
+        } catch (SystemTrouble $trouble) {
+            self::assertSame([Reason::DamagedFile, Act::StartOver], [$trouble->reason, $trouble->remedy()->act]);
+        }
+        // The remedy, followed: the file is put back from a copy.
+        file_put_contents($path, $text);
+        self::assertSame(1, self::total($this->carry($feed, 3, $this->lake), 'updated'));
+        self::assertSame([['2000', '1']], $this->lake->query("SELECT count(*), count(*) FILTER (WHERE t = 'new') FROM gate.loads", 10, 30)->rows);
     }
 }

@@ -124,6 +124,9 @@ final class LakeTest extends LakeCase
         $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), array_slice($feed->origin->shape->columns, 2)));
         $engine->run('CREATE TEMP TABLE was AS SELECT * REPLACE ('.$texts.') FROM read_parquet('.Engine::literal($path).')');
         $engine->run('COPY was TO '.Engine::literal($path).' (FORMAT parquet)');
+        foreach (glob("{$this->path}/_lighterman/feeds/*/*") ?: [] as $page) {
+            file_put_contents($page, preg_replace('/"bytes":\d+,"sequence"/', '"bytes":'.filesize($path).',"sequence"', (string) file_get_contents($page)));
+        }
         self::assertSame('VARCHAR', $engine->value('SELECT typeof(words) FROM read_parquet('.Engine::literal($path).') LIMIT 1'));
         $read = 'SELECT id, words[3] AS third, words[1] AS first, len(loads) AS n, element[1] AS e FROM gate.tags ORDER BY id';
         $old = [['id' => '1', 'third' => 'q"x', 'first' => 'a,b', 'n' => '3', 'e' => null], ['id' => '2', 'third' => null, 'first' => null, 'n' => '0', 'e' => '7']];

@@ -16,13 +16,17 @@ use Lighterman\Connectors\Objects\ObjectStore;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Carrying\RowDelivery;
+use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\FileWriting;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Position\StartPosition;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Tests\Definition\Definitions;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\Reason;
 use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\Test;
@@ -181,9 +185,9 @@ final class ObjectStoreTest extends LakeCase
             $table = new TableName(FilesSource::SCHEMA, $pattern);
             $facts = $source->facts($table, files: ['types' => $expected === null ? [] : ['ph' => 'decimal(5,2)'], 'quiet_seconds' => 0])->files ?? self::fail();
             $feed = Definitions::of('drop', $table, $facts->shape, Capture::Files, [], Landing::Append, new TableName('lab', $expected === null ? 'harvest' : 'must'), stamps: new Stamps(null, null), files: $facts->reading);
-            $plan = $source->plan($feed, new \Lighterman\Core\Position\StartPosition, null);
+            $plan = $source->plan($feed, new StartPosition, null);
             usleep(1_100_000);
-            $plan = $plan->files->growing === [] ? $plan : $source->plan($feed, new \Lighterman\Core\Position\StartPosition, null);
+            $plan = $plan->files->growing === [] ? $plan : $source->plan($feed, new StartPosition, null);
             $reader = $source->reader($feed, $plan);
             $rows = [];
             while ($batch = $reader->next()) {
@@ -194,6 +198,103 @@ final class ObjectStoreTest extends LakeCase
             $reader->close();
             $expected === null ? self::assertGreaterThan(100, count($rows)) : self::assertSame($expected, $rows);
             self::assertSame(count($rows), $source->count($feed));
+        }
+    }
+
+    /** @return list<string> rows of files in a store, read as a feed of capture files or reload reads them */
+    private function rowsOf(FilesSource $source, FeedDefinition $feed): array
+    {
+        $reader = $source->reader($feed, $source->plan($feed, new StartPosition, null));
+        $rows = [];
+        while ($batch = $reader->next()) {
+            foreach ($batch->decoded() as $row) {
+                $rows[] = (string) $row[0];
+            }
+        }
+        $reader->close();
+
+        return $rows;
+    }
+
+    #[Test]
+    public function a_file_whose_reading_breaks_off_at_the_end_of_a_line_is_not_taken_for_whole(): void
+    {
+        $put = $this->store->at('drop')->files();
+        $text = "sample;ph\n".implode('', array_map(static fn (int $n): string => "{$n};3,5\n", range(1, 60_000)));
+        $put->write('must/must-1.csv', $text);
+        $source = new FilesSource(new FilesSettings('drop', $this->store->at('drop'), 160, 2, "{$this->path}/here"));
+        $table = new TableName(FilesSource::SCHEMA, 'must/must-*.csv');
+        $facts = $source->facts($table, files: ['quiet_seconds' => 0])->files ?? self::fail();
+        $feed = Definitions::of('drop', $table, $facts->shape, Capture::Files, [], Landing::Append, new TableName('lab', 'must'), stamps: new Stamps(null, null), files: $facts->reading);
+        usleep(1_100_000);
+        $this->store->cut((int) strpos($text, '30001;'), 1);
+        try {
+            $this->rowsOf($source, $feed);
+            self::fail('Half of the file was taken for the whole.');
+        } catch (FileTrouble $trouble) {
+            self::assertSame([Reason::CutShort, true], [$trouble->reason, $trouble->mayPass()]);
+            self::assertStringContainsString('drop: of must/must-1.csv '.strpos($text, '30001;').' of '.strlen($text).' bytes came', $trouble->getMessage());
+        }
+        self::assertCount(60_000, $this->rowsOf($source, $feed));
+    }
+
+    #[Test]
+    public function a_file_is_gone_only_if_the_store_says_so_and_what_replaces_a_table_needs_all_of_them(): void
+    {
+        $put = $this->store->at('drop')->files();
+        foreach ([1, 2, 3, 4] as $n) {
+            $put->write("must/must-{$n}.csv", "sample;ph\n{$n};3,5\n");
+        }
+        $source = new FilesSource(new FilesSettings('drop', $this->store->at('drop'), 160, 2, "{$this->path}/here"));
+        $table = new TableName(FilesSource::SCHEMA, 'must/must-*.csv');
+        $facts = $source->facts($table, files: ['quiet_seconds' => 0])->files ?? self::fail();
+        $feed = Definitions::of('drop', $table, $facts->shape, Capture::Reload, [], Landing::Replace, new TableName('lab', 'must'), stamps: new Stamps(null, null), files: $facts->reading);
+        $plan = $source->plan($feed, new StartPosition, null);
+        $this->store->failHead(20);
+        try {
+            $source->reader($feed, $plan)->next();
+            self::fail('It went on without a file.');
+        } catch (StatementTrouble $trouble) {
+            self::assertTrue($trouble->mayPass());
+        }
+        $this->store->failHead(0);
+        $put->delete('must/must-3.csv');
+        try {
+            $source->reader($feed, $plan)->next();
+            self::fail('It went on without a file.');
+        } catch (FileTrouble $trouble) {
+            self::assertSame('must/must-3.csv was removed while it was read.', $trouble->getMessage());
+        }
+        self::assertSame(['1', '2', '4'], $this->rowsOf($source, $feed));
+    }
+
+    #[Test]
+    public function a_lake_never_rewrites_a_file_from_a_copy_that_is_short(): void
+    {
+        foreach (['jsonl', 'delimited', 'avro', 'parquet'] as $format) {
+            $this->gate->run("CREATE TABLE {$format} (id int PRIMARY KEY, t text, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO {$format} SELECT g, md5(g::text), now() - interval '1 day' FROM generate_series(1, 5000) g");
+            $feed = $this->lakeFeed($format, 'updated_at', ['id'], Landing::Upsert, [], ['writing' => FileWriting::fromArray(['format' => $format, 'packed' => 'none'])]);
+            $this->carry($feed, into: $this->lake);
+            $whole = $this->lake->query("SELECT count(*), min(id), max(id) FROM gate.{$format}", 10, 60)->rows[0];
+            $this->gate->run("UPDATE {$format} SET t = 'new', updated_at = clock_timestamp() WHERE id IN (7, 4000)");
+            $this->settle();
+            exec('rm -rf '.escapeshellarg("{$this->path}/here").' && mkdir '.escapeshellarg("{$this->path}/here"));
+            // Three answers are tried; after the fourth it may go well.
+            $this->store->cut(60_000, 4);
+            try {
+                $this->carry($feed, 2, $this->lake);
+                self::fail("{$format}: it was written from a part of the file.");
+            } catch (SystemTrouble $trouble) {
+                self::assertTrue($trouble->mayPass(), $trouble->getMessage());
+                self::assertStringContainsString('60000 of ', $trouble->getMessage());
+            }
+            self::assertSame(2, self::total($this->carry($feed, 3, $this->lake), 'updated'));
+            self::assertSame([$whole, ['2']], [$this->lake->query("SELECT count(*), min(id), max(id) FROM gate.{$format}", 10, 60)->rows[0], $this->lake->query("SELECT count(*) FROM gate.{$format} WHERE t = 'new'", 10, 60)->rows[0]]);
+            // A copy on this machine that was shortened by whatever it was.
+            foreach (glob("{$this->path}/here/objects-*/gate/{$format}/*") ?: [] as $copy) {
+                file_put_contents($copy, substr((string) file_get_contents($copy), 0, 1000));
+            }
+            self::assertSame($whole, $this->lake->query("SELECT count(*), min(id), max(id) FROM gate.{$format}", 10, 60)->rows[0], 'it is fetched anew');
         }
     }
 

@@ -43,6 +43,18 @@ final class StandInStore
         return new ObjectStore("http://127.0.0.1:{$this->port}", 'us-east-1', $bucket, $prefix, 'press', $secret);
     }
 
+    /** Has so many of the next questions about an object fail. */
+    public function failHead(int $requests): void
+    {
+        file_put_contents("{$this->folder}/.fail-head", (string) $requests);
+    }
+
+    /** Has so many of the next objects that are read end after some bytes. */
+    public function cut(int $bytes, int $answers): void
+    {
+        file_put_contents("{$this->folder}/.cut", "{$bytes} {$answers}");
+    }
+
     /** Has so many of the next requests fail, as a busy store does. */
     public function failNext(int $requests): void
     {

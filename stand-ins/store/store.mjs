@@ -4,7 +4,9 @@
 //   store.mjs FOLDER PORT BUCKET    keeps the objects of one bucket as files in FOLDER; serves on loopback
 //
 // STORE_KEY and STORE_SECRET say who may come in; requests are signed with them (AWS Signature Version 4). What a real store
-// does for a client that has bad luck can be had on purpose: a file FOLDER/.fail with a number makes that many requests fail.
+// does for a client that has bad luck can be had on purpose: a file FOLDER/.fail with a number makes that many requests fail,
+// FOLDER/.fail-head that many questions about an object; FOLDER/.cut with a number of bytes and a number of answers breaks off so
+// many larger objects that are read after that many bytes.
 import { createHash, createHmac, randomUUID, timingSafeEqual } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, readdirSync, renameSync, rmSync, statSync, writeFileSync, createReadStream } from 'node:fs';
 import { createServer } from 'node:http';
@@ -93,12 +95,23 @@ function upload(request, parts, query, body, at) {
     return request.method === 'POST' ? { status: 200, body: '<?xml version="1.0" encoding="UTF-8"?><CompleteMultipartUploadResult><ETag>&quot;whole&quot;</ETag></CompleteMultipartUploadResult>' } : { status: 204 };
 }
 
+// Whether one of so many requests that are to fail is this one.
+function hasBadLuck(file) {
+    const left = existsSync(`${folder}/${file}`) ? Number(readFileSync(`${folder}/${file}`, 'utf8')) : 0;
+    if (left > 0) writeFileSync(`${folder}/${file}`, String(left - 1));
+    return left > 0;
+}
+
+// After how many bytes an object of some size breaks off; null for one that does not.
+function cutAfter(size) {
+    const [bytes, left] = existsSync(`${folder}/.cut`) ? readFileSync(`${folder}/.cut`, 'utf8').split(' ').map(Number) : [0, 0];
+    if (left === 0 || size <= bytes) return null;
+    writeFileSync(`${folder}/.cut`, `${bytes} ${left - 1}`);
+    return bytes;
+}
+
 function answer(request, path, query, body) {
-    const failing = existsSync(`${folder}/.fail`) ? Number(readFileSync(`${folder}/.fail`, 'utf8')) : 0;
-    if (failing > 0) {
-        writeFileSync(`${folder}/.fail`, String(failing - 1));
-        return error('SlowDown', 503);
-    }
+    if (hasBadLuck('.fail')) return error('SlowDown', 503);
     if (!isSigned(request, path, query, body)) return error('SignatureDoesNotMatch', 403);
     const [, own, ...rest] = path.split('/');
     if (decodeURIComponent(own) !== bucket) return error('NoSuchBucket', 404);
@@ -126,6 +139,7 @@ function answer(request, path, query, body) {
         rmSync(at, { force: true });
         return { status: 204 };
     }
+    if (request.method === 'HEAD' && hasBadLuck('.fail-head')) return { status: 503 };
     if (!there) return request.method === 'HEAD' ? { status: 404 } : error('NoSuchKey', 404);
     const stat = statSync(at);
     const range = /^bytes=(\d+)-(\d*)$/.exec(request.headers.range ?? '');
@@ -148,7 +162,9 @@ createServer((request, response) => {
             told = error('InternalError', 500);
         }
         response.writeHead(told.status, { 'Content-Type': 'application/xml', ...told.headers });
-        if (told.stream) told.stream.pipe(response);
+        const most = told.stream ? cutAfter(told.headers['Content-Length']) : null;
+        if (most !== null) response.write(readFileSync(told.stream.path).subarray(0, most), () => response.destroy());
+        else if (told.stream) told.stream.pipe(response);
         else response.end(request.method === 'HEAD' ? undefined : told.body);
     });
 }).listen(Number(port), '127.0.0.1');

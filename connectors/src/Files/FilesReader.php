@@ -120,6 +120,9 @@ final class FilesReader implements BatchReader
                 continue;
             }
             if ($this->store->again($file) === null) {
+                // What replaces a table needs all of the files that it was to be made of.
+                $this->plan->kind !== 'reload' || throw FileTrouble::changing($file->path, 'removed');
+
                 continue;
             }
             // What the engine reads is gone through once more for its checksum.

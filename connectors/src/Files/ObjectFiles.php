@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Files;
 
+use Aws\S3\Exception\S3Exception;
 use League\Flysystem\FilesystemException;
 use Lighterman\Connectors\Objects\Fetched;
 use Lighterman\Connectors\Objects\ObjectStore;
@@ -28,12 +29,20 @@ final readonly class ObjectFiles extends Store
     {
         try {
             // Others may put something else under the name.
-            $version = hash('xxh128', "{$this->files->lastModified($path)} {$this->files->fileSize($path)}");
+            $bytes = $this->files->fileSize($path);
+            $version = hash('xxh128', "{$this->files->lastModified($path)} {$bytes}");
 
-            return $this->fetched->path("{$path}.{$version}", function ($into) use ($path): void {
-                stream_copy_to_stream($this->files->readStream($path), $into);
-            });
-        } catch (FilesystemException $e) {
+            return $this->fetched->path("{$path}.{$version}", fn ($into) => $this->store->fetch($this->system, $path, $into), $bytes);
+        } catch (FilesystemException|S3Exception $e) {
+            throw $this->trouble($path, $e);
+        }
+    }
+
+    protected function open(string $path): array
+    {
+        try {
+            return $this->store->open($path);
+        } catch (S3Exception $e) {
             throw $this->trouble($path, $e);
         }
     }
@@ -43,7 +52,7 @@ final readonly class ObjectFiles extends Store
         // A store or bucket that is not there says so itself.
     }
 
-    protected function trouble(string $path, FilesystemException $e): SystemTrouble
+    protected function trouble(string $path, FilesystemException|S3Exception $e): SystemTrouble
     {
         return $this->store->trouble($this->system, "{$this->store->where($path)} cannot be read", $e);
     }

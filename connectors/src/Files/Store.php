@@ -12,6 +12,7 @@ use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Format\FileFormat;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Position\FileMark;
+use Lighterman\Core\Trouble\FileTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Files that others leave somewhere. Paths are relative to that place. Every method may throw SystemTrouble. */
@@ -62,16 +63,40 @@ abstract readonly class Store
         }
     }
 
-    /** The file as it is now; null if it is gone. */
+    /**
+     * The file as it is now; null if the place itself says that there is none.
+     *
+     * @throws SystemTrouble where that cannot be found out
+     */
     public function again(FileMark $mark): ?FileMark
     {
         try {
             $this->forget($mark->path);
 
             return $this->files->fileExists($mark->path) ? new FileMark($mark->path, $this->files->fileSize($mark->path), gmdate('Y-m-d\TH:i:s\Z', $this->files->lastModified($mark->path))) : null;
-        } catch (FilesystemException) {
-            return null;
+        } catch (FilesystemException $e) {
+            // It may have gone between two questions.
+            return $this->isGone($mark->path) ? null : throw $this->trouble($mark->path, $e);
         }
+    }
+
+    private function isGone(string $path): bool
+    {
+        try {
+            return ! $this->files->fileExists($path);
+        } catch (FilesystemException) {
+            return false;
+        }
+    }
+
+    /**
+     * @return array{resource, int|null} what a file holds, and how many bytes that is where a break could be taken for the end
+     *
+     * @throws FilesystemException
+     */
+    protected function open(string $path): array
+    {
+        return [$this->files->readStream($path), null];
     }
 
     /** Checksum of a file's bytes. */
@@ -118,12 +143,14 @@ abstract readonly class Store
     private function bytes(string $path, ?\HashContext $hash = null): Generator
     {
         try {
-            $stream = $this->files->readStream($path);
+            [$stream, $bytes] = $this->open($path);
         } catch (FilesystemException $e) {
             throw $this->trouble($path, $e);
         }
+        $came = 0;
         try {
             while (($piece = fread($stream, self::PIECE)) !== false && $piece !== '') {
+                $came += strlen($piece);
                 if ($hash !== null) {
                     hash_update($hash, $piece);
                 }
@@ -131,6 +158,9 @@ abstract readonly class Store
             }
         } finally {
             fclose($stream);
+        }
+        if ($bytes !== null && $came !== $bytes) {
+            throw FileTrouble::cut($this->system, $path, $came, $bytes);
         }
     }
 

@@ -92,7 +92,7 @@ final class Contents
     public function count(LandedFiles $table, DataFile $file): int
     {
         if (FileFormat::of($file->name) === FileFormat::Parquet) {
-            return (int) $this->engine->value('SELECT num_rows FROM parquet_file_metadata('.Engine::literal($this->folder->local($file->name)).')');
+            return (int) $this->engine->value('SELECT num_rows FROM parquet_file_metadata('.Engine::literal($this->path($file)).')');
         }
         $rows = 0;
         foreach ($this->blocks($table, $file, []) as $encoded) {
@@ -122,7 +122,7 @@ final class Contents
         }
         $alike = [];
         foreach ($files as $file) {
-            $own = $texts[$this->folder->local($file->name)] ?? [];
+            $own = $texts[$this->path($file)] ?? [];
             $columns = array_values(array_filter($lists, static fn (Column $c): bool => isset($own[$c->name])));
             $key = implode("\0", array_map(static fn (Column $c): string => $c->name, $columns));
             $alike[$key] = [[...$alike[$key][0] ?? [], $file], $columns];
@@ -134,7 +134,12 @@ final class Contents
     /** @param  list<DataFile>  $files */
     private function paths(array $files): string
     {
-        return implode(', ', array_map(fn (DataFile $f): string => Engine::literal($this->folder->local($f->name)), $files));
+        return implode(', ', array_map(fn (DataFile $f): string => Engine::literal($this->path($f)), $files));
+    }
+
+    private function path(DataFile $file): string
+    {
+        return $this->folder->local($file->name, $file->bytes === 0 ? null : $file->bytes);
     }
 
     /**
@@ -207,7 +212,7 @@ final class Contents
 
     private function rows(Era $era, DataFile $file, Frame $frame): FileRows
     {
-        $pieces = $this->pieces($file->name);
+        $pieces = $this->pieces($file);
         switch (FileFormat::of($file->name)) {
             case FileFormat::Delimited:
                 return new DelimitedRows($pieces, $era->dialect ?? throw new \LogicException("{$file->name} was written as something else."), $frame);
@@ -226,10 +231,9 @@ final class Contents
     }
 
     /** @return \Generator<int, string> */
-    private function pieces(string $name): \Generator
+    private function pieces(DataFile $of): \Generator
     {
-        $path = $this->folder->local($name);
-        $file = @fopen($path, 'rb') ?: throw MissingTrouble::written($this->folder->where($name));
+        $file = @fopen($this->path($of), 'rb') ?: throw MissingTrouble::written($this->folder->where($of->name));
         $bytes = (static function () use ($file): \Generator {
             try {
                 while (($piece = fread($file, self::PIECE)) !== false && $piece !== '') {
@@ -240,6 +244,6 @@ final class Contents
             }
         })();
 
-        return FileFormat::isPacked($name) ? Unpacked::of($bytes, $name) : $bytes;
+        return FileFormat::isPacked($of->name) ? Unpacked::of($bytes, $of->name) : $bytes;
     }
 }

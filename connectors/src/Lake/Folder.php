@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Lake;
 
 use Closure;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Where the files of a lake lie. Names are relative to it. Every method may throw SystemTrouble. */
 interface Folder
@@ -55,8 +56,14 @@ interface Folder
      */
     public function place(string $finished, string $name, ?Closure $alive): void;
 
-    /** An absolute path on this machine under which a finished file can be read. */
-    public function local(string $name): string;
+    /**
+     * An absolute path on this machine under which a finished file can be read.
+     *
+     * @param  int|null  $bytes  that it was written with
+     *
+     * @throws SystemTrouble if it has others, or is gone
+     */
+    public function local(string $name, ?int $bytes = null): string;
 
     /** Puts what a file holds under a second name as well, at once for whoever reads that. */
     public function repeat(string $name, string $as): void;

@@ -7,6 +7,8 @@ namespace Lighterman\Connectors\Lake;
 use Closure;
 use FilesystemIterator;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\PrivilegeTrouble;
 use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
@@ -46,9 +48,15 @@ final readonly class LocalFolder implements Folder
         return "{$this->root}/{$name}";
     }
 
-    public function local(string $name): string
+    public function local(string $name, ?int $bytes = null): string
     {
-        return $this->where($name);
+        $path = $this->where($name);
+        clearstatcache(true, $path);
+        if ($bytes !== null && ($size = is_file($path) ? filesize($path) : null) !== $bytes) {
+            throw $size === null ? MissingTrouble::written($path) : FileTrouble::damaged($path, "it has {$size} bytes, and had {$bytes}");
+        }
+
+        return $path;
     }
 
     public function workplace(string $feed, int $token): string

@@ -13,6 +13,8 @@ use Lighterman\Connectors\Objects\Fetched;
 use Lighterman\Connectors\Objects\ObjectStore;
 use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
@@ -139,15 +141,19 @@ final readonly class ObjectFolder implements Folder
         $this->fetched->keep($finished, $name);
     }
 
-    public function local(string $name): string
+    public function local(string $name, ?int $bytes = null): string
     {
-        return $name === '' ? "{$this->fetched->folder}/" : $this->fetched->path($name, function ($into) use ($name): void {
+        return $name === '' ? "{$this->fetched->folder}/" : $this->fetched->path($name, function ($into) use ($name, $bytes): void {
             try {
-                stream_copy_to_stream($this->files->readStream($name), $into);
-            } catch (FilesystemException $e) {
-                throw $this->store->trouble($this->system, "{$this->where($name)} cannot be read", $e);
+                $this->store->fetch($this->system, $name, $into);
+            } catch (S3Exception $e) {
+                throw ObjectStore::isMissing($e) ? MissingTrouble::written($this->where($name)) : $this->store->trouble($this->system, "{$this->where($name)} cannot be read", $e);
             }
-        });
+            $came = fstat($into)['size'] ?? 0;
+            if ($bytes !== null && $came !== $bytes) {
+                throw FileTrouble::damaged($this->where($name), "it has {$came} bytes, and had {$bytes}");
+            }
+        }, $bytes);
     }
 
     public function repeat(string $name, string $as): void

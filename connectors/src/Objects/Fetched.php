@@ -28,12 +28,14 @@ final class Fetched
 
     /**
      * @param  callable(resource): void  $fetch  writes what the file holds
+     * @param  int|null  $bytes  that it has; what lies here and has others is fetched anew
      * @return string absolute path
      */
-    public function path(string $name, callable $fetch): string
+    public function path(string $name, callable $fetch, ?int $bytes = null): string
     {
         $path = "{$this->folder}/{$name}";
-        if (is_file($path)) {
+        clearstatcache(true, $path);
+        if (is_file($path) && ($bytes === null || filesize($path) === $bytes)) {
             touch($path);
 
             return $path;

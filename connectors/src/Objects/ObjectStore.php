@@ -11,6 +11,7 @@ use Aws\S3\S3Client;
 use League\Flysystem\AwsS3V3\AwsS3V3Adapter;
 use League\Flysystem\Filesystem;
 use League\Flysystem\FilesystemException;
+use Lighterman\Core\Trouble\FileTrouble;
 use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\PrivilegeTrouble;
 use Lighterman\Core\Trouble\StatementTrouble;
@@ -26,6 +27,9 @@ use Throwable;
 final readonly class ObjectStore
 {
     private const SECONDS = 60;
+
+    /** How often an object is begun anew that breaks off. */
+    private const TRIES = 3;
 
     /** Requests that are under way at the same time. */
     private const AT_ONCE = 16;
@@ -78,6 +82,47 @@ final readonly class ObjectStore
         }
 
         return $held;
+    }
+
+    /**
+     * Opens an object to be read from its beginning to its end.
+     *
+     * @return array{resource, int} and the bytes that it has: a connection that breaks looks like the end of it
+     *
+     * @throws S3Exception
+     */
+    public function open(string $name): array
+    {
+        $result = $this->client()->getObject(['Bucket' => $this->bucket, 'Key' => $this->keyOf($name), '@http' => ['stream' => true]]);
+        /** @var resource $stream */
+        $stream = $result['Body']->detach();
+
+        return [$stream, (int) $result['ContentLength']];
+    }
+
+    /**
+     * Copies an object into a file that is open. What breaks off is begun anew.
+     *
+     * @param  resource  $into
+     *
+     * @throws S3Exception
+     * @throws SystemTrouble if it breaks off again and again
+     */
+    public function fetch(string $system, string $name, $into): void
+    {
+        for ($try = 1; ; $try++) {
+            [$stream, $bytes] = $this->open($name);
+            rewind($into);
+            ftruncate($into, 0);
+            $came = (int) stream_copy_to_stream($stream, $into);
+            fclose($stream);
+            if ($came === $bytes) {
+                return;
+            }
+            if ($try === self::TRIES) {
+                throw FileTrouble::cut($system, $this->where($name), $came, $bytes);
+            }
+        }
     }
 
     /** A name in full, for people. */

@@ -18,6 +18,12 @@ final class FileTrouble extends SystemTrouble
         return new self(Reason::FileChanging, "{$path} was {$what} while it was read.", 'Nothing of it has landed. It is taken again once nobody writes to it; a longer quiet time helps where this happens often.', $path, true);
     }
 
+    /** A connection broke before all of it had come. */
+    public static function cut(string $system, string $path, int $came, int $bytes): self
+    {
+        return new self(Reason::CutShort, "{$system}: of {$path} {$came} of {$bytes} bytes came.", 'Nothing of it was kept. Lighterman tries again; if it stays so, look at the store and at the way there.', $path, true);
+    }
+
     /** @param  string  $said  a sentence */
     public static function broken(string $path, string $said, string $remedy): self
     {
