@@ -9,10 +9,14 @@ use DateInterval;
 use DateTimeImmutable;
 use DateTimeZone;
 use Lighterman\Core\Trouble\InvalidDefinition;
+use RuntimeException;
 
 /** When a feed runs. Times of a cron expression are read in the schedule's zone. */
 final readonly class Schedule
 {
+    /** Every day of the calendar comes within the year that begins here. */
+    private const LEAP_YEAR = '2000-01-01 00:00:00';
+
     /**
      * @param  'manual'|'every'|'cron'|'continuous'  $kind
      * @param  int|null  $seconds  between starts (`every`) or between the end of one window and the next (`continuous`)
@@ -56,6 +60,12 @@ final readonly class Schedule
             throw InvalidDefinition::at('schedule.zone', "\"{$zone}\" is not a time zone", 'Give a name such as Europe/London or UTC.');
         }
 
+        try {
+            (new CronExpression($expression))->getNextRunDate(self::LEAP_YEAR, timeZone: 'UTC');
+        } catch (RuntimeException) {
+            throw InvalidDefinition::at('schedule.cron', "\"{$expression}\" names a date that never comes", 'Name a day that its month has.');
+        }
+
         return new self('cron', expression: $expression, zone: $zone);
     }
 
@@ -75,16 +85,15 @@ final readonly class Schedule
         return new DateInterval("PT{$this->seconds}S");
     }
 
-    /** @return list<DateTimeImmutable> the next times a cron expression names, in UTC */
+    /**
+     * The next times a cron expression names, in UTC. It names what a clock on the wall of its zone shows. A time that the clock
+     * skips is run when it is put forward. Of a time that it shows twice, an expression for every hour runs both, any other the first.
+     *
+     * @return list<DateTimeImmutable>
+     */
     public function upcoming(DateTimeImmutable $after, int $count): array
     {
-        if ($this->kind !== 'cron') {
-            return [];
-        }
-        $dates = (new CronExpression((string) $this->expression))
-            ->getMultipleRunDates($count, $after->setTimezone(new DateTimeZone($this->zone)), false, false, $this->zone);
-
-        return array_values(array_map(static fn (\DateTime $d): DateTimeImmutable => DateTimeImmutable::createFromMutable($d)->setTimezone(new DateTimeZone('UTC')), $dates));
+        return $this->kind === 'cron' ? (new WallTimes((string) $this->expression, $this->zone))->after($after, $count) : [];
     }
 
     public function reading(): string
