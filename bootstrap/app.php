@@ -24,6 +24,8 @@ $app = Application::configure(basePath: dirname(__DIR__))
         $middleware->remove(HandleCors::class);
         $middleware->append(SecurityHeaders::class);
         $middleware->web(append: [WholeForms::class, PlainFields::class], replace: [\Illuminate\Session\Middleware\StartSession::class => StartSession::class]);
+        // Values of records, and the marks that they are written with, are taken as they are typed.
+        $middleware->trimStrings(except: [fn (Request $request): bool => $request->is('feeds/*/set-aside*', 'feeds/*/columns/*', 'feeds/*/rehearse')]);
         $middleware->redirectGuestsTo('/sign-in');
         $middleware->redirectUsersTo('/watch');
     })

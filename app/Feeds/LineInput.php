@@ -95,7 +95,7 @@ final class LineInput
             $step = match (true) {
                 $act === 'keep', $act === 'drop' => null,
                 str_starts_with($act, 'mask:') => ['mask' => substr($act, 5)],
-                $act === 'convert' => ['convert' => (string) $request->input('type')],
+                $act === 'convert' => ['convert' => trim((string) $request->input('type'))],
                 default => throw InvalidTreatment::of('Choose what is to be done to the ticked columns.'),
             };
             $lines[$n] = Line::fromArray(match (true) {

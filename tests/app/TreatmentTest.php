@@ -113,6 +113,20 @@ final class TreatmentTest extends AppCase
     }
 
     #[Test]
+    public function what_nobody_has_touched_of_a_record_stays_as_it_is_when_another_value_is_edited(): void
+    {
+        $this->gate->run("UPDATE loads SET weight = 'x', grower = E'  keep\\n me  ' WHERE id = 1");
+        $feed = $this->carry($this->treated(['columns' => [['from' => 'weight', 'steps' => [['convert' => 'decimal(8,2)']]]]]));
+        $one = SetAside::where('feed_id', $feed->id)->where('key', 'id = 1')->sole();
+        $this->actingAs($this->engineer());
+        $this->get("/feeds/loads/set-aside/{$one->id}")->assertOk()->assertSee('<textarea class="textarea mono"', false)->assertSee("\n  keep\n me  </textarea>", false);
+        // A form ends lines with a carriage return as well.
+        $this->post("/feeds/loads/set-aside/{$one->id}", ['values' => ['id' => '1', 'weight' => ' 5 ', 'grower' => "  keep\r\n me  "]])->assertSessionHasNoErrors();
+        self::assertSame(["  keep\n me  ", ' 5 '], [$one->refresh()->whole()['grower'], $one->whole()['weight']]);
+        self::assertSame(['record' => $one->id, 'columns' => ['weight']], json_decode((string) DB::table('audit_entries')->where('action', 'edited a set-aside record of')->value('after'), true));
+    }
+
+    #[Test]
     public function many_records_are_edited_at_once_and_only_some_people_see_what_masks_hide(): void
     {
         $this->gate->run("UPDATE loads SET weight = 'x', grower = '".self::MARKER."' WHERE id <= 5");

@@ -47,10 +47,12 @@ final class SetAsideController
     {
         $one = $this->one($feed, $record);
         $values = [];
+        $whole = $one->whole();
         foreach ((array) $request->input('values', []) as $column => $value) {
+            $value = self::asHeld((string) $value, $whole[$column] ?? null);
             // Who types a value need not take the tick away as well that said there was none.
-            $typed = (string) $value !== '' && (string) $value !== ($one->record[$column] ?? null);
-            $values[(string) $column] = ! $typed && array_key_exists($column, (array) $request->input('null', [])) ? null : (string) $value;
+            $typed = $value !== '' && $value !== ($one->record[$column] ?? null);
+            $values[(string) $column] = ! $typed && array_key_exists($column, (array) $request->input('null', [])) ? null : $value;
         }
         AsideDesk::edit($one, $values);
         if ($request->has('send')) {
@@ -58,6 +60,14 @@ final class SetAsideController
         }
 
         return redirect('/feeds/'.rawurlencode($feed->name).'/set-aside'.($request->has('send') ? '' : "/{$one->id}"))->with('done', $request->has('send') ? 'The record is sent again with the next batch.' : 'The record is changed. Rehearse it, then send it again.');
+    }
+
+    /** What was typed; a value that nobody has touched as it is held, whatever a form does to the ends of its lines. */
+    private static function asHeld(string $typed, string|false|null $held): string
+    {
+        $lines = static fn (string $text): string => str_replace(["\r\n", "\r"], "\n", $text);
+
+        return is_string($held) && $lines($typed) === $lines($held) ? $held : $typed;
     }
 
     public function act(Request $request, Feed $feed): RedirectResponse

@@ -37,16 +37,16 @@ final class StepTest extends TestCase
         return [$judged->failures === [] ? $judged->final(0) : null, $judged->failures[0]->reason ?? null, (string) $rows->type(0)];
     }
 
-    /** @return iterable<string, array{array<string, mixed>, string|null, string|null, string}> */
+    /** @return iterable<string, array{array<string, mixed>, string|null, string|null, string}> an exclamation mark for a value that fails */
     public static function conversions(): iterable
     {
         yield 'decimal comma' => [['convert' => 'decimal(5,2)', 'decimal' => ','], '12,5', '12.50', 'text'];
         yield 'thousands' => [['convert' => 'decimal(12,2)', 'decimal' => ',', 'thousands' => '.'], '1.234.567,891', '1234567.89', 'text'];
         yield 'rounded half away from zero' => [['convert' => 'decimal(5,1)'], '-0.25', '-0.3', 'text'];
-        yield 'too many digits' => [['convert' => 'decimal(5,2)'], '1234.5', null, 'text'];
+        yield 'too many digits' => [['convert' => 'decimal(5,2)'], '1234.5', '!', 'text'];
         yield 'small integer' => [['convert' => 'int16'], '32767', '32767', 'text'];
-        yield 'too large for it' => [['convert' => 'int16'], '32768', null, 'text'];
-        yield 'not whole' => [['convert' => 'int32'], '1.5', null, 'text'];
+        yield 'too large for it' => [['convert' => 'int16'], '32768', '!', 'text'];
+        yield 'not whole' => [['convert' => 'int32'], '1.5', '!', 'text'];
         yield 'whole though it has decimals' => [['convert' => 'int32'], '7.00', '7', 'decimal(9,2)'];
         yield 'blank number' => [['convert' => 'int32'], '  ', null, 'text'];
         yield 'words' => [['convert' => 'boolean', 'true' => ['J'], 'false' => ['N']], 'j', 't', 'text'];
@@ -54,31 +54,55 @@ final class StepTest extends TestCase
         yield 'date by format' => [['convert' => 'date', 'format' => 'dd.MM.yyyy'], '07.03.1926', '1926-03-07', 'text'];
         yield 'compact date' => [['convert' => 'date', 'format' => 'yyyyMMdd'], '20261123', '2026-11-23', 'text'];
         yield 'date of zeros' => [['convert' => 'date', 'format' => 'yyyyMMdd'], '00000000', null, 'text'];
-        yield 'thirtieth of February' => [['convert' => 'date'], '2026-02-30', null, 'text'];
+        yield 'thirtieth of February' => [['convert' => 'date'], '2026-02-30', '!', 'text'];
         yield 'moment in a zone' => [['convert' => 'timestamptz', 'format' => 'dd/MM/yyyy HH:mm', 'zone' => 'Europe/London'], '01/07/2026 09:30', '2026-07-01 08:30:00+00', 'text'];
         yield 'moment with an offset' => [['convert' => 'timestamptz'], '2026-07-01T09:30:00.5+02:00', '2026-07-01 07:30:00.5+00', 'text'];
-        yield 'an offset that there is not' => [['convert' => 'timestamptz', 'format' => 'yyyy-MM-dd HH:mm XXX'], '2026-07-01 09:30 +99:99', null, 'text'];
+        yield 'an offset that there is not' => [['convert' => 'timestamptz', 'format' => 'yyyy-MM-dd HH:mm XXX'], '2026-07-01 09:30 +99:99', '!', 'text'];
         yield 'the end of a day' => [['convert' => 'timestamptz'], '2026-06-30T24:00:00Z', '2026-07-01 00:00:00+00', 'text'];
-        yield 'after the end of a day' => [['convert' => 'timestamptz'], '2026-06-30 24:00:01', null, 'text'];
+        yield 'after the end of a day' => [['convert' => 'timestamptz'], '2026-06-30 24:00:01', '!', 'text'];
         yield 'a far year in a zone' => [['convert' => 'timestamptz', 'zone' => 'Europe/London'], '10000-07-01 01:00', '10000-07-01 00:00:00+00', 'text'];
         yield 'an hour that comes twice' => [['convert' => 'timestamptz', 'zone' => 'Europe/London'], '2026-10-25 01:30', '2026-10-25 01:30:00+00', 'text'];
         yield 'date of a moment' => [['convert' => 'date'], '2026-07-01 23:59:59.9+00', '2026-07-01', 'timestamptz'];
         yield 'text of a date' => [['convert' => 'text', 'format' => "d. M. yyyy 'Uhr'"], '2026-07-01', '1. 7. 2026 Uhr', 'date'];
         yield 'time' => [['convert' => 'time'], '070530', '07:05:30', 'text'];
         yield 'uuid' => [['convert' => 'uuid'], '{0F8FAD5B-D9CB-469F-A165-70867728950E}', '0f8fad5b-d9cb-469f-a165-70867728950e', 'text'];
-        yield 'not JSON' => [['convert' => 'jsonb'], '{"a":', null, 'text'];
+        yield 'not JSON' => [['convert' => 'jsonb'], '{"a":', '!', 'text'];
         yield 'bytes' => [['convert' => 'bytes'], 'ä', '\\xc3a4', 'text'];
         yield 'longer text' => [['convert' => 'varchar(200)'], 'abc', 'abc', 'varchar(80)'];
-        yield 'text that is too long' => [['convert' => 'varchar(2)'], 'äöü', null, 'text'];
+        yield 'text that is too long' => [['convert' => 'varchar(2)'], 'äöü', '!', 'text'];
         yield 'else null' => [['convert' => 'int32', 'else' => 'null'], 'x', null, 'text'];
         yield 'else another value' => [['convert' => 'int32', 'else' => 'use', 'use' => '-1'], 'x', '-1', 'text'];
+        foreach (['12/6' => [], '12.34.56' => [], '1,5' => [], '1 000' => [], '--1' => [], 'e5' => [], '.' => [], "1\n2" => []] + [
+            '1.5' => ['decimal' => ',', 'thousands' => '.'], '1.23.456' => ['decimal' => ',', 'thousands' => '.'], '12.34,5' => ['decimal' => ',', 'thousands' => '.'],
+            '1,50' => ['thousands' => ','], '1234,567' => ['thousands' => ','], '1,234,56' => ['thousands' => ','],
+        ] as $text => $marks) {
+            yield "{$text} is no number with ".json_encode($marks) => [['convert' => 'decimal(12,2)'] + $marks, (string) $text, '!', 'text'];
+            yield "nor an inexact one: {$text} ".json_encode($marks) => [['convert' => 'float64'] + $marks, (string) $text, '!', 'text'];
+        }
+        yield 'groups of digits' => [['convert' => 'decimal(12,2)', 'thousands' => ','], '-1,234,567.8', '-1234567.80', 'text'];
+        yield 'no groups though they may be' => [['convert' => 'decimal(12,2)', 'thousands' => ','], '1234567.8', '1234567.80', 'text'];
+        yield 'spaces between groups' => [['convert' => 'decimal(12,2)', 'decimal' => ',', 'thousands' => ' '], "1\u{202F}234 567,8", '1234567.80', 'text'];
+        yield 'point without digits before it' => [['convert' => 'decimal(5,2)'], '+.5', '0.50', 'text'];
+        yield 'greater than a double' => [['convert' => 'float64'], '1e400', '!', 'text'];
+        yield 'less than a double' => [['convert' => 'float64'], '1e-400', '!', 'text'];
+        yield 'greater than single precision' => [['convert' => 'float32'], '1e39', '!', 'text'];
+        yield 'infinity that is said' => [['convert' => 'float64'], '-Infinity', '-Infinity', 'text'];
+        yield 'a dash is no date' => [['convert' => 'date'], '-', '!', 'text'];
+        yield 'nor is a stroke' => [['convert' => 'date', 'format' => 'dd/MM/yyyy'], '/', '!', 'text'];
+        yield 'date of a moment with an offset' => [['convert' => 'date'], '2026-07-01T01:30:00+02:00', '2026-06-30', 'text'];
+        yield 'the same by a format' => [['convert' => 'date', 'format' => 'yyyy-MM-dd HH:mm XXX'], '2026-07-01 01:30 +02:00', '2026-06-30', 'text'];
+        yield 'and in a zone' => [['convert' => 'date', 'zone' => 'Europe/Madrid'], '2026-07-01T01:30:00+02:00', '2026-07-01', 'text'];
+        yield 'time in a zone' => [['convert' => 'timestamp', 'zone' => 'Europe/Madrid'], '2026-07-01T01:30:00.25+00:00', '2026-07-01 03:30:00.25', 'text'];
+        yield 'time without an offset as it stands' => [['convert' => 'timestamp', 'zone' => 'Europe/Madrid'], '2026-07-01T01:30:00', '2026-07-01 01:30:00', 'text'];
         yield 'inexact' => [['convert' => 'float64', 'decimal' => ','], '1,5e3', '1500.0', 'text'];
     }
 
     #[Test, DataProvider('conversions')]
     public function it_converts(array $step, ?string $value, ?string $wanted, string $type): void
     {
-        $is = self::done([$step], $value, $type)[0];
+        [$is, $reason] = self::done([$step], $value, $type);
+        self::assertSame($wanted === '!', $reason !== null, (string) $reason);
+        $wanted = $wanted === '!' ? null : $wanted;
         self::assertSame($wanted === '1500.0' ? 1500.0 : $wanted, $wanted === '1500.0' ? (float) $is : $is);
     }
 

@@ -26,7 +26,9 @@
         <form method="post" action="/feeds/{{ $enc }}/set-aside/{{ $record->id }}">@csrf
             <table class="rows"><caption class="hidden-text">Values</caption><thead><tr><th>Column</th><th>Value</th><th>null</th><th>At the failing step</th></tr></thead><tbody>
             @foreach ($record->record as $column => $value)
-                <tr><td class="mono"><label for="v-{{ $loop->index }}">{{ $column }}</label></td><td style="width: 55%"><input class="input mono" id="v-{{ $loop->index }}" name="values[{{ $column }}]" value="{{ is_string($whole[$column] ?? null) ? $whole[$column] : ($value === false ? '' : $value) }}" @disabled(! $open) @cannot('change') disabled @endcannot style="height: 28px"></td><td><input type="checkbox" name="null[{{ $column }}]" value="1" @checked($value === null || $value === false) aria-label="{{ $column }} is null" @disabled(! $open)></td><td class="mono clip faded">{{ $record->at_step[$column] ?? '' }}</td></tr>
+                <tr><td class="mono"><label for="v-{{ $loop->index }}">{{ $column }}</label></td><td style="width: 55%">@php $held = (string) (is_string($whole[$column] ?? null) ? $whole[$column] : ($value === false ? '' : $value)); @endphp
+                @if (strpbrk($held, "\r\n") === false)<input class="input mono" id="v-{{ $loop->index }}" name="values[{{ $column }}]" value="{{ $held }}" @disabled(! $open) @cannot('change') disabled @endcannot style="height: 28px">
+                @else{{-- A newline right after the tag is dropped by browsers. --}}<textarea class="textarea mono" id="v-{{ $loop->index }}" name="values[{{ $column }}]" rows="3" @disabled(! $open) @cannot('change') disabled @endcannot>{{ "\n".$held }}</textarea>@endif</td><td><input type="checkbox" name="null[{{ $column }}]" value="1" @checked($value === null || $value === false) aria-label="{{ $column }} is null" @disabled(! $open)></td><td class="mono clip faded">{{ $record->at_step[$column] ?? '' }}</td></tr>
             @endforeach
             </tbody></table>
             @can('change')@if ($open)

@@ -121,7 +121,7 @@ final readonly class Convert implements Step
 
         return match ($this->to->kind) {
             TypeKind::Int16, TypeKind::Int32, TypeKind::Int64, TypeKind::Decimal => new Convert\ToNumber($this->to, $this->decimal, $this->thousands, $from->kind === TypeKind::Boolean),
-            TypeKind::Float32, TypeKind::Float64 => new Convert\ToReal($this->decimal, $this->thousands),
+            TypeKind::Float32, TypeKind::Float64 => new Convert\ToReal($this->decimal, $this->thousands, $this->to->kind === TypeKind::Float32),
             TypeKind::Boolean => new Convert\ToFlag($this->true, $this->false),
             TypeKind::Date, TypeKind::Timestamp, TypeKind::TimestampTz => new Convert\ToMoment($this->to, $from->kind->isText() && $this->format !== '' ? Convert\DatePattern::of($this->format) : null, $this->zone),
             TypeKind::Time => new Convert\ToTime,

@@ -14,7 +14,10 @@ use Lighterman\Core\Treatment\Value\InvalidStep;
 use Lighterman\Core\Treatment\Value\Moment;
 use Lighterman\Core\Treatment\Value\Worker;
 
-/** A date or a moment out of text; blank text, and a date of zeros only, is null. */
+/**
+ * A date or a moment out of text; blank text, and a date of zeros only, is null. What is written without an offset is meant in the
+ * stated zone; what is written with one becomes the date, or the time, that it is in that zone.
+ */
 final readonly class ToMoment implements Worker
 {
     private DateTimeZone $zone;
@@ -32,25 +35,24 @@ final readonly class ToMoment implements Worker
     public function of(string $value): ?string
     {
         $value = trim($value);
-        if ($value === '' || trim($value, '0.-/: ') === '') {
+        if ($value === '' || (trim($value, '0.-/: ') === '' && str_contains($value, '0'))) {
             return null;
         }
         $at = $this->pattern === null ? $this->iso($value) : $this->patterned($value, $this->pattern);
 
         return match ($this->to->kind) {
-            TypeKind::Date => $at->format('Y-m-d'),
-            TypeKind::Timestamp => $at->format('Y-m-d H:i:s').self::fraction($at),
+            TypeKind::Date => $at->setTimezone($this->zone)->format('Y-m-d'),
+            TypeKind::Timestamp => $at->setTimezone($this->zone)->format('Y-m-d H:i:s').self::fraction($at),
             default => $at->setTimezone(new DateTimeZone('UTC'))->format('Y-m-d H:i:s').self::fraction($at).'+00',
         };
     }
 
     private function iso(string $value): DateTimeImmutable
     {
-        $hasZone = (bool) preg_match('/(?:Z|[+-]\d\d(?::?\d\d)?)$/', $value) && str_contains($value, ':');
+        $hasZone = preg_match('/(?:Z|[+-]\d\d(?::?\d\d)?)$/', $value) === 1 && str_contains($value, ':');
         $at = Moment::at($value);
 
-        // Without a zone the moment is meant in the stated one.
-        return $hasZone || $this->to->kind !== TypeKind::TimestampTz ? $at : (new DateTimeImmutable('now', $this->zone))->setDate((int) $at->format('Y'), (int) $at->format('n'), (int) $at->format('j'))->setTime((int) $at->format('G'), (int) $at->format('i'), (int) $at->format('s'), (int) $at->format('u'));
+        return $hasZone ? $at : (new DateTimeImmutable('now', $this->zone))->setDate((int) $at->format('Y'), (int) $at->format('n'), (int) $at->format('j'))->setTime((int) $at->format('G'), (int) $at->format('i'), (int) $at->format('s'), (int) $at->format('u'));
     }
 
     private function patterned(string $value, DatePattern $pattern): DateTimeImmutable

@@ -17,13 +17,16 @@ final readonly class ToNumber implements Worker
 {
     private const RANGES = ['int16' => ['-32768', '32767'], 'int32' => ['-2147483648', '2147483647'], 'int64' => ['-9223372036854775808', '9223372036854775807']];
 
+    private NumberForm $form;
+
     private int $scale;
 
     /** Numbers of fewer characters surely fit, and have no more digits than a double holds; 0 where that cannot be told. */
     private int $short;
 
-    public function __construct(private Type $to, private string $decimal, private string $thousands, private bool $fromFlag)
+    public function __construct(private Type $to, string $decimal, string $thousands, private bool $fromFlag)
     {
+        $this->form = new NumberForm($decimal, $thousands);
         $this->scale = (int) $to->scale;
         $this->short = $to->kind === TypeKind::Decimal && $to->precision !== null && $decimal === '.' && $thousands === '' ? max(0, min(13, $to->precision - $this->scale, 15 - $this->scale)) : 0;
     }
@@ -41,7 +44,7 @@ final readonly class ToNumber implements Worker
                 return $places === $this->scale && $point > 0 && ($value[0] !== '0' || $point === 1) && $value[0] !== '-' ? $value : number_format((float) $value, $this->scale, '.', '');
             }
         }
-        $plain = self::plain($value, $this->decimal, $this->thousands);
+        $plain = $this->form->plain($value);
         if ($plain === '') {
             return null;
         }
@@ -59,19 +62,6 @@ final readonly class ToNumber implements Worker
         [$least, $most] = self::RANGES[$this->to->kind->value] ?? self::RANGES['int64'];
 
         return $number->isLessThan($least) || $number->isGreaterThan($most) ? throw Fault::because('out_of_range', "the value does not fit into {$this->to}") : (string) $number->toScale(0);
-    }
-
-    /** Digits, sign and point as programs write them. */
-    public static function plain(string $value, string $decimal, string $thousands): string
-    {
-        $value = trim($value);
-        if ($thousands !== '') {
-            $value = str_replace($thousands, '', $value);
-        } elseif ($decimal !== '.' && str_contains($value, '.')) {
-            throw Fault::because('not_a_number', 'the value is not a number with the stated marks');
-        }
-
-        return $decimal === '.' ? $value : str_replace($decimal, '.', $value);
     }
 
     private function decimal(BigDecimal $number): string
