@@ -37,7 +37,7 @@ final class ExplodeTest extends TestCase
         yield 'bounds' => [$array, '[0:1]={a,b}', ['a', 'b']];
         yield 'no element' => [$array, '{}', []];
         yield 'no array' => [$array, null, []];
-        yield 'JSON of all kinds' => [Type::parse('jsonb'), '[1, 2.50, "x", null, true, {"a": [1.0]}, [], 12345678901234567890]', ['1', '2.50', 'x', null, 't', '{"a":[1.0]}', '[]', '12345678901234567890']];
+        yield 'JSON of all kinds' => [Type::parse('jsonb'), '[1, 2.50, "x", null, true, {"a": [1.0]}, [], 12345678901234567890]', ['1', '2.50', 'x', null, 't', '{"a": [1.0]}', '[]', '12345678901234567890']];
         yield 'JSON in text' => [Type::parse('text'), '["a"]', ['a']];
         yield 'JSON null' => [Type::parse('jsonb'), 'null', []];
         yield 'JSON without elements' => [Type::parse('jsonb'), '[]', []];

@@ -7,6 +7,8 @@ namespace Lighterman\Core\Tests\Treatment;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Shape\Type;
+use Lighterman\Core\Treatment\Expression\Kind;
+use Lighterman\Core\Treatment\Expression\Library;
 use Lighterman\Core\Treatment\Reach;
 use Lighterman\Core\Treatment\RowCompiler;
 use Lighterman\Core\Treatment\Treater;
@@ -35,6 +37,31 @@ final class ExpressionTest extends TestCase
         return [$judged->final($last), (string) $rows->type($last), $judged->failures === [] ? null : $judged->failures[0]->reason];
     }
 
+    #[Test]
+    public function every_function_takes_a_null_in_any_place(): void
+    {
+        $sample = ['text' => "'a'", 'number' => '2', 'inexact' => 'ph', 'flag' => 'wet', 'date' => 'picked_on', 'moment' => 'arrived_at', 'nested' => 'recipe'];
+        $tried = 0;
+        $broken = [];
+        foreach (Library::functions() as $name => $spec) {
+            $arguments = array_map(static fn (Kind $k): string => $sample[$k->value] ?? "'a'", array_values($spec->takes));
+            foreach (array_keys($arguments) as $at) {
+                $said = array_replace($arguments, [$at => 'null']);
+                foreach ([implode(', ', $said), implode(', ', array_replace($said, [$at => "null_if({$arguments[$at]}, {$arguments[$at]})"]))] as $given) {
+                    try {
+                        // As in SQL, a null makes the result null.
+                        self::assertNull(self::computed("{$name}({$given})")[0], "{$name}({$given})");
+                    } catch (\Error $e) {
+                        $broken[] = "{$name}({$given}): {$e->getMessage()}";
+                    }
+                    $tried++;
+                }
+            }
+        }
+        self::assertSame([], $broken);
+        self::assertGreaterThan(100, $tried);
+    }
+
     /** @return iterable<string, array{string, string|null, string}> */
     public static function sound(): iterable
     {
@@ -47,13 +74,25 @@ final class ExpressionTest extends TestCase
             ['tare_kg == null', 't', 'boolean'], ['is_null(gross_kg)', 'f', 'boolean'], ['tare_kg > 3', null, 'boolean'], ['tare_kg > 3 or wet', 't', 'boolean'], ['tare_kg > 3 and not wet', 'f', 'boolean'], ['not (tare_kg > 3)', null, 'boolean'], ["tare_kg > 3 ? 'yes' : 'no'", 'no', 'text'], ["ticket matches '^T\\\\d+$'", 't', 'boolean'],
             ["ticket in ['A', 'T0000418']", 't', 'boolean'], ['load_id not in [7, 8]', 'f', 'boolean'], ["ticket starts with 'T'", 't', 'boolean'], ['wet ? 1 : 2', '1', 'decimal'], ['wet == true', 't', 'boolean'], ["null_if(ticket, 'T0000418')", null, 'text'], ['tare_kg ?? gross_kg', '12345.6', 'decimal'],
             ['year(picked_on)', '2026', 'decimal'], ['day_of(arrived_at)', '2026-02-28', 'date'], ['add_months(picked_on, 1)', '2026-02-28', 'date'], ['add_days(picked_on, 1)', '2026-02-01', 'date'], ['days_between(picked_on, arrived_at)', '28', 'decimal'], ['seconds_between(picked_on, arrived_at)', '2503800.250000', 'decimal'], ["picked_on < '2026-02-01'", 't', 'boolean'], ['month_of(arrived_at)', '2026-02-01', 'date'],
-            ["nested(recipe, 'yeast.grams')", '12.50', 'text'], ["number(nested(recipe, 'passes')) * 2", '6', 'decimal'], ["nested(recipe, 'yeast')", '{"name":"Vale","grams":12.5}', 'text'], ["nested(recipe, 'none.at.all')", null, 'text'],
+            ["nested(recipe, 'yeast.grams')", '12.50', 'text'], ["number(nested(recipe, 'passes')) * 2", '6', 'decimal'], ["nested(recipe, 'yeast')", '{"name": "Vale", "grams": 12.50}', 'text'], ["nested(recipe, 'none.at.all')", null, 'text'],
             ["unit(gross_kg, 'kg', 't')", '12.3456', 'decimal'], ["unit(1, 'acre', 'm2')", '4046.8564224', 'decimal'], ["unit(100, 'C', 'F')", '212', 'decimal'], ["column('odd name')", 'x', 'text'],
+            ['0.1234567890123456789', '0.1234567890123456789', 'decimal'], ['123456789012345678901234567890 + 1', '123456789012345678901234567891', 'decimal'], ['-1_000.50', '-1000.50', 'decimal'], ['.5 + 1e2', '100.5', 'decimal'],
+            ["ticket matches '^T\\d+$'", 't', 'boolean'], ["first_match('a1b22', '\\d\\d')", '22', 'text'], ["'it\\'s' ~ \"\\t\" ~ 'C:\\dir'", "it's\tC:\\dir", 'text'],
+            ["picked_on == '2026-01-31'", 't', 'boolean'], ["picked_on in ['2026-01-30', '2026-01-31']", 't', 'boolean'],
             ['load_id != 0 and 10 / load_id > 1', 't', 'boolean'], ['load_id == 7 or 1 / 0 > 1', 't', 'boolean'],
         ];
         foreach ($all as $one) {
             yield $one[0] => $one;
         }
+    }
+
+    #[Test]
+    public function a_date_is_compared_with_dates_only(): void
+    {
+        foreach (['picked_on == 5' => 'A date cannot be compared with a number', "picked_on < 'yesterday'" => 'The value is not a date or a moment', "'2026-02-30' < picked_on" => 'There is no such day', 'picked_on in [1, 2]' => 'cannot be compared', "arrived_at in ['noon']" => 'The value is not a date'] as $expression => $said) {
+            self::assertStringContainsString($said, (string) self::computed($expression)[2], $expression);
+        }
+        self::assertStringContainsString('at most 100 digits', (string) self::computed('1e400000')[2]);
     }
 
     #[Test, DataProvider('sound')]

@@ -148,7 +148,7 @@ final class StepTest extends TestCase
         self::assertSame('22.50', self::done([['pick' => 'n']], $json, 'jsonb')[0]);
         self::assertSame('12345678901234567890', self::done([['pick' => 'big']], $json, 'jsonb')[0]);
         self::assertSame('2.0', self::done([['pick' => 'deep.a.1']], $json, 'jsonb')[0]);
-        self::assertSame('{"deep":{"a":[1,2.0]}}', self::done([['rest_without' => ['e', 'n', 'big']]], $json, 'jsonb')[0]);
+        self::assertSame('{"deep":{"a": [1, 2.0]}}', self::done([['rest_without' => ['e', 'n', 'big']]], $json, 'jsonb')[0]);
         self::assertSame('{}', self::done([['rest_without' => ['e']]], '{"e":1}', 'jsonb')[0]);
     }
 

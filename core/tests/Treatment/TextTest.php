@@ -29,7 +29,7 @@ final class TextTest extends TestCase
             ['part', ['Kingston Black', '10', '5'], 'Black'], ['part', ['éàü', '2', '1'], 'à'], ['part', ['abc', '9', '2'], ''], ['part', ['abc', '1.0', '2'], 'ab'], ['part', ['abc', '1', null], null],
             ['length', ['🍎é'], '2'], ['length', [''], '0'], ['length', [null], null],
             ['replace', ['a-b-c', '-', '+'], 'a+b+c'], ['replace', ['abc', '', 'x'], 'abc'], ['replace', ['abc', 'b', null], null],
-            ['padLeft', ['7', '3', '0'], '007'], ['padLeft', ['é', '4', 'àü'], 'àüàé'], ['padLeft', ['1234', '3', '0'], '1234'], ['padLeft', ['7', '3', ''], '7'], ['padRight', ['é', '3', '·'], 'é··'], ['padRight', ['7', null, '0'], '7'],
+            ['padLeft', ['7', '3', '0'], '007'], ['padLeft', ['é', '4', 'àü'], 'àüàé'], ['padLeft', ['1234', '3', '0'], '1234'], ['padLeft', ['7', '3', ''], '7'], ['padRight', ['é', '3', '·'], 'é··'], ['padRight', ['7', null, '0'], null],
             ['piece', ['a/b/c', '/', '2'], 'b'], ['piece', ['a/b/c', '/', '4'], null], ['piece', ['a/b', '/', '0'], null], ['piece', ['a/b', '', '3'], 'a/b'], ['piece', [null, '/', '1'], null],
             ['join', ['a', '', 'b'], 'ab'], ['join', ['a', null], null],
         ] as $i => [$function, $given, $wanted]) {

@@ -4,8 +4,11 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Treatment\Expression;
 
+use Brick\Math\BigDecimal;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
+use Lighterman\Core\Treatment\Value\Fault;
+use Lighterman\Core\Treatment\Value\Moment;
 use Lighterman\Core\Treatment\Value\Pattern;
 use Symfony\Component\ExpressionLanguage\Node\ArrayNode;
 use Symfony\Component\ExpressionLanguage\Node\BinaryNode;
@@ -27,6 +30,9 @@ use Symfony\Component\ExpressionLanguage\Node\UnaryNode;
  */
 final class Compiler implements Parts
 {
+    /** Digits of a number that is written in an expression. */
+    private const DIGITS = 100;
+
     private const COMPARE = ['==' => '=== 0', '!=' => '!== 0', '<' => '< 0', '>' => '> 0', '<=' => '<= 0', '>=' => '>= 0'];
 
     private const ARITHMETIC = ['+' => 'add', '-' => 'subtract', '*' => 'multiply', '/' => 'divide', '%' => 'remainder'];
@@ -81,17 +87,19 @@ final class Compiler implements Parts
             $value === null => new Piece('null', Kind::None),
             is_bool($value) => new Piece($value ? 'true' : 'false', Kind::Flag),
             is_string($value) => new Piece(var_export($value, true), Kind::Text),
-            is_float($value) && (is_infinite($value) || abs($value) >= 1e15) => throw $this->fail($node, 'A number in an expression may have at most 15 digits.'),
-            default => new Piece(var_export(self::digits($value), true), Kind::Number),
+            default => new Piece(var_export($this->digits($node, $value), true), Kind::Number),
         };
     }
 
-    /** A number of an expression, digit by digit: as many as a double surely holds. */
-    private static function digits(int|float $value): string
+    /** A number of an expression, digit by digit, as it is written. */
+    private function digits(ConstantNode $node, int|float $value): string
     {
-        $places = is_float($value) && $value !== 0.0 ? max(0, 14 - (int) floor(log10(abs($value)))) : 0;
+        $written = $this->tree->number($node);
+        if (! is_numeric($written) || (float) $written !== (float) $value || strlen($written) > self::DIGITS || preg_match('/e[+-]?0*\d{4,}/i', $written) === 1) {
+            throw $this->fail($node, 'A number in an expression may have at most '.self::DIGITS.' digits.');
+        }
 
-        return $places === 0 ? (string) (int) $value : rtrim(rtrim(number_format($value, $places, '.', ''), '0'), '.');
+        return (string) BigDecimal::of($written);
     }
 
     private function name(Node $node, string $name): Piece
@@ -170,13 +178,29 @@ final class Compiler implements Parts
             $a->kind === Kind::Number && $b->kind === Kind::Number => 'Number::compare(%s, %s)',
             $a->kind->isNumeric() && $b->kind->isNumeric() => 'Real::compare('.($a->kind === Kind::Real ? '%s' : 'Real::of(%s)').', '.($b->kind === Kind::Real ? '%s' : 'Real::of(%s)').')',
             $a->kind === Kind::Flag && $b->kind === Kind::Flag => 'Real::compareFlags(%s, %s)',
-            $a->kind->isTime() && ($b->kind->isTime() || $right instanceof ConstantNode), $b->kind->isTime() && $left instanceof ConstantNode => 'Moment::compare(%s, %s)',
+            $a->kind->isTime() && ($b->kind->isTime() || $this->isTimeWritten($right)), $b->kind->isTime() && $this->isTimeWritten($left) => 'Moment::compare(%s, %s)',
             in_array($a->kind, [Kind::Text, Kind::Nested], true) && in_array($b->kind, [Kind::Text, Kind::Nested], true) => 'Text::compare(%s, %s)',
             default => throw $this->fail($right, "A {$a->kind->value} cannot be compared with a {$b->kind->value}."),
         };
         $t = $this->temporary();
 
         return new Piece("(({$t} = ".sprintf($by, $a->php, $b->php).") === null ? null : {$t} ".self::COMPARE[$operator].')', Kind::Flag);
+    }
+
+    /** Whether a part is a date or a moment in quotes. */
+    private function isTimeWritten(Node $node): bool
+    {
+        $text = $node instanceof ConstantNode ? $node->attributes['value'] : null;
+        if (! is_string($text)) {
+            return false;
+        }
+        try {
+            Moment::at($text);
+
+            return true;
+        } catch (Fault $fault) {
+            throw $this->fail($node, ucfirst($fault->getMessage()).'.');
+        }
     }
 
     private function in(Node $left, Node $right, bool $not): Piece
@@ -192,7 +216,7 @@ final class Compiler implements Parts
                 throw $this->fail($element, 'A list holds only plain values.');
             }
             $piece = $this->node($element);
-            if ($piece->kind !== $held->kind && ! ($piece->kind === Kind::Text && $held->kind->isTime())) {
+            if ($piece->kind !== $held->kind && ! ($held->kind->isTime() && $this->isTimeWritten($element))) {
                 throw $this->fail($element, "A {$held->kind->value} cannot be compared with a {$piece->kind->value}.");
             }
             $same = match ($held->kind) {

@@ -25,8 +25,18 @@ final class SyntaxTree
 
     public readonly Node $root;
 
+    /** A text in quotes, as the lexer knows it. */
+    private const TEXT = '/"[^"\\\\]*(?:\\\\.[^"\\\\]*)*"|\'[^\'\\\\]*(?:\\\\.[^\'\\\\]*)*\'/As';
+
+    private const NUMBER = '/[0-9_]*(?:\.[0-9_]*)?(?:[eE][+-]?[0-9_]+)?/A';
+
+    private const ESCAPES = ['\\' => '\\', "'" => "'", '"' => '"', 'n' => "\n", 'r' => "\r", 't' => "\t"];
+
     /** @var SplObjectStorage<Node, int> where a part begins */
     private SplObjectStorage $places;
+
+    /** @var SplObjectStorage<Node, int> the byte where a leaf begins */
+    private SplObjectStorage $bytes;
 
     private int $leaf = 0;
 
@@ -40,6 +50,7 @@ final class SyntaxTree
             throw InvalidExpression::at($expression, Limits::EXPRESSION, 'An expression may have at most '.Limits::EXPRESSION.' characters.');
         }
         $this->places = new SplObjectStorage;
+        $this->bytes = new SplObjectStorage;
         [$this->root, $leaves] = $this->parsed();
         $this->locate($this->root, $leaves, 0);
     }
@@ -61,6 +72,22 @@ final class SyntaxTree
         return $this->places->contains($node) ? $this->places[$node] : 1;
     }
 
+    /** A number as it is written, which a double may not hold. */
+    public function number(Node $node): string
+    {
+        preg_match(self::NUMBER, $this->expression, $m, 0, $this->bytes->contains($node) ? $this->bytes[$node] - 1 : 0);
+
+        return str_replace('_', '', $m[0] ?? '');
+    }
+
+    /** A text as it is meant: a backslash stands for itself before anything but itself, quotes, and the letters for a tab and the ends of lines. */
+    private function text(int $byte): string
+    {
+        preg_match(self::TEXT, $this->expression, $m, 0, $byte - 1);
+
+        return preg_replace_callback('/\\\\(.)/s', static fn (array $e): string => self::ESCAPES[$e[1]] ?? $e[0], substr($m[0] ?? '', 1, -1)) ?? '';
+    }
+
     /**
      * @return array{Node, list<int>} the syntax tree, which nobody changes, and where its leaves stand
      *
@@ -75,6 +102,10 @@ final class SyntaxTree
             while (! $again->isEOF()) {
                 if (in_array($again->current->type, [Token::NAME_TYPE, Token::NUMBER_TYPE, Token::STRING_TYPE], true)) {
                     $leaves[] = (int) $again->current->cursor;
+                }
+                if ($again->current->type === Token::STRING_TYPE) {
+                    // The lexer takes a backslash away that it knows nothing of.
+                    $again->current->value = $this->text((int) $again->current->cursor);
                 }
                 $again->next();
             }
@@ -121,6 +152,7 @@ final class SyntaxTree
         }
         $this->places[$node] = $this->character($leaves[min($this->leaf, count($leaves) - 1)] ?? 1);
         if ($node instanceof NameNode || $node instanceof FunctionNode || $node instanceof ConstantNode || $node instanceof NullCoalescedNameNode) {
+            $this->bytes[$node] = $leaves[min($this->leaf, count($leaves) - 1)] ?? 1;
             $this->leaf++;
         }
         $parts = $node instanceof ArrayNode ? self::elements($node) : array_values($node->nodes);

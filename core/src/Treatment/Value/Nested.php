@@ -13,18 +13,18 @@ final class Nested
     private const INEXACT = '/"(?:[^"\\\\]|\\\\.)*+"(*SKIP)(*FAIL)|-?\d+(?:\.\d+(?:[eE][+-]?\d+)?|[eE][+-]?\d+)/s';
 
     /**
-     * The value at a path such as `malt.0.kg`: what is not an object or a list is given as text, null as null.
+     * The value at a path such as `malt.0.kg`: what is not an object or a list is given as text, null as null; what is one as it is written.
      *
      * @throws Fault
      */
-    public static function pick(?string $json, string $path): ?string
+    public static function pick(?string $json, ?string $path): ?string
     {
-        if ($json === null) {
+        if ($json === null || $path === null) {
             return null;
         }
         $at = self::at(self::decoded($json, exact: true), $path);
 
-        return self::text(is_array($at) ? self::at(self::decoded($json), $path) : $at);
+        return is_array($at) ? (new JsonText($json))->at($path) : self::text($at);
     }
 
     private static function at(mixed $value, string $path): mixed
@@ -57,7 +57,9 @@ final class Nested
         }
         $exact = (array) self::decoded($json, exact: true);
 
-        return array_map(static fn (mixed $plain, mixed $text): ?string => self::text(is_array($plain) ? $plain : $text), $list, $exact);
+        $written = array_filter($list, is_array(...)) === [] ? [] : (new JsonText($json))->elements();
+
+        return array_map(static fn (mixed $plain, mixed $text, int $n): ?string => is_array($plain) ? $written[$n] : self::text($text), $list, $exact, array_keys($list));
     }
 
     /**
@@ -70,9 +72,10 @@ final class Nested
         if ($json === null) {
             return null;
         }
-        $at = self::decoded($json);
+        self::decoded($json);
+        $text = new JsonText($json);
 
-        return is_array($at) && ! array_is_list($at) ? self::encoded(array_diff_key($at, array_flip($except)) ?: new \stdClass) : $json;
+        return $text->isObject() ? $text->without($except) : $json;
     }
 
     /**

@@ -131,7 +131,10 @@ final class Text
     /** @param  callable(string, string): string  $put */
     private static function pad(?string $t, ?string $n, ?string $with, callable $put): ?string
     {
-        if ($t === null || $n === null || $with === null || $with === '') {
+        if ($t === null || $n === null || $with === null) {
+            return null;
+        }
+        if ($with === '') {
             return $t;
         }
         $missing = self::count($n) - mb_strlen($t, 'UTF-8');
