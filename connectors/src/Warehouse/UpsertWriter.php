@@ -71,25 +71,24 @@ final class UpsertWriter implements ChangeWriter
         $mark = $this->table->technical('deleted_at') !== null;
         $ignore = $this->table->landed->as->deletes === Deletes::Ignore;
         $commit = null;
-        $tail = $deletedTail = '';
+        $after = $afterDelete = [];
         foreach ($plan->net() as $net) {
             if ($commit !== $net->commit) {
                 $commit = $net->commit;
-                $tail = ($place ? "\t".$commit->place->label() : '');
-                $deletedTail = $tail.($mark ? "\t".$commit->time() : '')."\n";
-                $tail .= $mark ? "\t\\N\n" : "\n";
+                $at = $place ? [$commit->place->label()] : [];
+                [$after, $afterDelete] = $mark ? [[...$at, '\\N'], [...$at, $commit->time()]] : [$at, $at];
             }
             if ($net->delete) {
                 if ($ignore) {
                     continue;
                 }
                 $deletes++;
-                $loading->add("d\t\\N\t\\N\t".CopyText::fields($net->row).$deletedTail);
+                $loading->add(CopyText::line($net->row, ['d', '\\N', '\\N'], $afterDelete));
             } elseif ($net->from === null) {
-                $loading->add("w\t\\N\t\\N\t".CopyText::fields($net->row).$tail);
+                $loading->add(CopyText::line($net->row, ['w', '\\N', '\\N'], $after));
             } else {
                 $patches++;
-                $loading->add("p\t".FeedTable::unsent($net->row)."\t".CopyText::field($this->at->sql->list($net->from))."\t".CopyText::fields($net->row).$tail);
+                $loading->add(CopyText::line($net->row, ['p', FeedTable::unsent($net->row), CopyText::field($this->at->sql->list($net->from))], $after));
             }
         }
 

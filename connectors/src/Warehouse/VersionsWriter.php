@@ -105,10 +105,10 @@ final readonly class VersionsWriter implements ChangeWriter
 
     private function line(Version $version, string $op): string
     {
-        $from = $version->from === null ? "\\N\t\\N" : FeedTable::unsent($version->row)."\t".CopyText::field($this->at->sql->list($version->from));
+        $from = $version->from === null ? ['\\N', '\\N'] : [FeedTable::unsent($version->row), CopyText::field($this->at->sql->list($version->from))];
         $until = $version->validTo === null ? '\\N' : SourceCommit::timeAt($version->validTo);
 
-        return "{$op}\t{$from}\t".CopyText::fields($version->row)."\t{$version->place}\t{$version->kind}\t".SourceCommit::timeAt($version->validFrom)."\t{$until}\t".($version->current() ? 't' : 'f')."\n";
+        return CopyText::line($version->row, [$op, ...$from], [$version->place, $version->kind, SourceCommit::timeAt($version->validFrom), $until, $version->current() ? 't' : 'f']);
     }
 
     /** Values not sent are those of the version that was current under the key they are taken from. */

@@ -24,33 +24,42 @@ final class CopyText
         return $value === null ? '\\N' : (strpbrk($value, self::SPECIAL) === false ? $value : strtr($value, self::ESCAPES));
     }
 
-    /** @param  list<string|false|null>  $row  false for what is not known, which is written as null */
-    public static function line(array $row): string
+    /**
+     * Put together at once, since a value may be large.
+     *
+     * @param  list<string|false|null>  $row  false for what is not known, which is written as null
+     * @param  list<string>  $before  further fields, encoded
+     * @param  list<string>  $after  further fields, encoded
+     */
+    public static function line(array $row, array $before = [], array $after = []): string
     {
-        return self::fields($row)."\n";
+        return implode("\t", [...$before, ...self::encoded($row), ...$after])."\n";
     }
 
     /**
      * A line without its end.
      *
-     * @param  list<string|false|null>  $row
+     * @param  list<string|null>  $row
      */
     public static function fields(array $row): string
     {
+        return implode("\t", self::encoded($row));
+    }
+
+    /**
+     * @param  list<string|false|null>  $row
+     * @return list<string>
+     */
+    private static function encoded(array $row): array
+    {
         // All values are looked at together first: most rows have nothing to escape.
         $plain = strpbrk(implode('', $row), self::SPECIAL) === false;
-        if ($plain && ! in_array(null, $row, true) && ! in_array(false, $row, true)) {
-            return implode("\t", $row);
-        }
-        foreach ($row as $i => $value) {
-            if ($value === null || $value === false) {
-                $row[$i] = '\\N';
-            } elseif (! $plain) {
-                $row[$i] = self::field($value);
-            }
+        $encoded = [];
+        foreach ($row as $value) {
+            $encoded[] = $value === null || $value === false ? '\\N' : ($plain ? $value : self::field($value));
         }
 
-        return implode("\t", $row);
+        return $encoded;
     }
 
     public static function value(string $field): ?string
