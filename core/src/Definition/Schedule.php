@@ -60,13 +60,23 @@ final readonly class Schedule
             throw InvalidDefinition::at('schedule.zone', "\"{$zone}\" is not a time zone", 'Give a name such as Europe/London or UTC.');
         }
 
-        try {
-            (new CronExpression($expression))->getNextRunDate(self::LEAP_YEAR, timeZone: 'UTC');
-        } catch (RuntimeException) {
-            throw InvalidDefinition::at('schedule.cron', "\"{$expression}\" names a date that never comes", 'Name a day that its month has.');
+        $cron = new CronExpression($expression);
+        // Every day of the month comes in some month, and every month has some day; pages read schedules by the hundred.
+        if ($cron->getExpression(CronExpression::DAY) !== '*' && $cron->getExpression(CronExpression::MONTH) !== '*') {
+            self::demandComes($cron, $expression);
         }
 
         return new self('cron', expression: $expression, zone: $zone);
+    }
+
+    /** @throws InvalidDefinition if it names a date that never comes */
+    private static function demandComes(CronExpression $cron, string $expression): void
+    {
+        try {
+            $cron->getNextRunDate(self::LEAP_YEAR, timeZone: 'UTC');
+        } catch (RuntimeException) {
+            throw InvalidDefinition::at('schedule.cron', "\"{$expression}\" names a date that never comes", 'Name a day that its month has.');
+        }
     }
 
     /** @return DateTimeImmutable|null in UTC; null when only a person starts it */
