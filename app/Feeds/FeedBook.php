@@ -159,7 +159,7 @@ final class FeedBook
     {
         $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->origin->table);
         $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
-        $systems->target($feed->route->target)->prepare($definition->landedTable())->demandClear(null, $definition->destination->table, "Run this on {$feed->route->target->name}, then agree again: ");
+        $systems->target($feed->route->target)->prepare($definition->landedTable(), $feed->uid)->demandClear(null, $definition->destination->table, "Run this on {$feed->route->target->name}, then agree again: ");
 
         return self::agree($feed, $definition);
     }

@@ -14,6 +14,6 @@ $asked = json_decode((string) stream_get_contents(STDIN), true, 8, JSON_THROW_ON
 try {
     $answer = (new LakeQuery(LakeSettings::fromArray($asked['settings'])))->answer($asked['sql'], $asked['limit'], $asked['work']);
 } catch (SystemTrouble $trouble) {
-    $answer = ['error' => $trouble->getMessage()];
+    $answer = ['error' => $trouble->getMessage(), 'remedy' => (string) $trouble->remedy()];
 }
 fwrite(STDOUT, json_encode($answer, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_INVALID_UTF8_SUBSTITUTE));

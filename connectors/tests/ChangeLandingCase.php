@@ -10,6 +10,7 @@ use Lighterman\Core\Landing\Deletes;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
+use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
@@ -18,6 +19,7 @@ use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 
@@ -205,6 +207,44 @@ abstract class ChangeLandingCase extends LogCase
         $new->close();
         $this->expectException(LeaseLost::class);
         $old->begin();
+    }
+
+    #[Test]
+    public function nothing_lands_any_more_in_a_table_that_another_feed_has_taken_over(): void
+    {
+        $this->orders();
+        $feed = $this->logFeed('public.orders', ['id']);
+        $landing = $this->landing($feed);
+        $this->gate->run("INSERT INTO orders VALUES (1, 'new')");
+        $this->land($landing, $feed);
+        $other = $this->into()->landing(Holder::route('another route', 1));
+        $theirs = $this->logFeed('public.orders', ['id'], more: ['takeOver' => true]);
+        try {
+            $other->admit($this->logFeed('public.orders', ['id'])->landedTable(), 'another');
+            self::fail('It was taken in.');
+        } catch (SystemTrouble $trouble) {
+            self::assertStringContainsString('gate.orders_upsert belongs to another feed', $trouble->getMessage());
+        }
+        $other->admit($theirs->landedTable(), 'another');
+        $this->gate->run("INSERT INTO orders VALUES (2, 'new')");
+        try {
+            $this->land($landing, $feed);
+            self::fail('It landed.');
+        } catch (FeedRefused|LeaseLost $refused) {
+            $refused instanceof LeaseLost || self::assertStringContainsString('gate.orders_upsert was taken over by another feed', $refused->getMessage());
+        }
+        $landing->close();
+        self::assertSame('1', $this->landed('SELECT count(*) AS n FROM gate.orders_upsert')[0]['n']);
+        $again = $this->into()->landing(Holder::route('route', 5));
+        try {
+            $again->admit($feed->landedTable(), $feed->name);
+            self::fail('It was taken in again.');
+        } catch (SystemTrouble $trouble) {
+            self::assertStringContainsString('gate.orders_upsert was taken over by another feed', $trouble->getMessage());
+        } finally {
+            $again->close();
+            $other->close();
+        }
     }
 
     #[Test]

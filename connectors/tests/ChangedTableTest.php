@@ -47,7 +47,7 @@ final class ChangedTableTest extends PostgresCase
         ], $preparation->statements);
         $this->target->alter($preparation->statements);
         self::assertSame(['load_id' => '7', 'code' => 'T7', 'kg' => '7', 'twice' => null], $this->house->row('SELECT load_id, code, kg, twice FROM gate.loads WHERE load_id = 7'));
-        self::assertSame([], $this->target->prepare($wanted->landedTable())->obstacles());
+        self::assertSame([], $this->target->prepare($wanted->landedTable(), 'feed-loads')->obstacles());
         self::assertSame([], $this->target->prepareChange($wanted->landedTable(), [])->statements);
     }
 

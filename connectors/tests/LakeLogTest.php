@@ -269,6 +269,6 @@ final class LakeLogTest extends ChangeLandingCase
         $session->rollback();
         $session->close();
         $forked = $this->logFeed('public.odd', ['id'], more: ['treatment' => Treatment::fromArray(['failing' => 'set_aside', 'otherwise' => 'land', 'forks' => [['when' => 'n < 100', 'landed' => 'gate.small']]])]);
-        self::assertStringContainsString('cannot be parted by forks', $this->lake->prepare($forked->landedTable())->obstacles()[0]->said);
+        self::assertStringContainsString('cannot be parted by forks', $this->lake->prepare($forked->landedTable(), $feed->name)->obstacles()[0]->said);
     }
 }

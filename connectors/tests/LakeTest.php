@@ -125,7 +125,8 @@ final class LakeTest extends LakeCase
         $engine->run('CREATE TEMP TABLE was AS SELECT * REPLACE ('.$texts.') FROM read_parquet('.Engine::literal($path).')');
         $engine->run('COPY was TO '.Engine::literal($path).' (FORMAT parquet)');
         foreach (glob("{$this->path}/_lighterman/feeds/*/*") ?: [] as $page) {
-            file_put_contents($page, preg_replace('/"bytes":\d+,"sequence"/', '"bytes":'.filesize($path).',"sequence"', (string) file_get_contents($page)));
+            // Nor were there sums then.
+            file_put_contents($page, preg_replace(['/"bytes":\d+,"sequence"/', '/,"sum":"[0-9a-f]+"/'], ['"bytes":'.filesize($path).',"sequence"', ''], (string) file_get_contents($page)));
         }
         self::assertSame('VARCHAR', $engine->value('SELECT typeof(words) FROM read_parquet('.Engine::literal($path).') LIMIT 1'));
         $read = 'SELECT id, words[3] AS third, words[1] AS first, len(loads) AS n, element[1] AS e FROM gate.tags ORDER BY id';

@@ -113,6 +113,27 @@ final class LandingTest extends PostgresCase
     }
 
     #[Test]
+    public function a_table_belongs_to_one_feed_and_is_taken_over_only_where_that_is_asked_for(): void
+    {
+        $feed = $this->loads();
+        $this->carry($feed);
+        $named = static fn (string $name, bool $over): FeedDefinition => FeedDefinition::fromArray(['name' => $name, 'take_over' => $over] + $feed->toArray());
+        self::assertStringContainsString('gate.loads belongs to another feed (feed-loa, ', $this->obstacles($named('second', false))[0]);
+        $this->assertTrouble('incompatible_table', 'belongs to another feed', fn () => $this->carry($named('second', false)));
+        self::assertSame([], $this->target->prepare($feed->landedTable(), 'feed-loads')->obstacles());
+        $this->house->run('INSERT INTO gate.loads (id, kg, updated_at) VALUES (5000, 1, now())');
+        RowDelivery::open($this->target, $named('second', true)->landedTable(), Holder::feed('feed-second', 1))->close();
+        self::assertSame('101', $this->house->value('SELECT count(*) FROM gate.loads'), 'rows that were there stay');
+        $this->assertTrouble('incompatible_table', 'gate.loads was taken over by another feed (feed-sec', fn () => $this->carry($feed, 2));
+        $this->assertTrouble('incompatible_table', 'was taken over', fn () => $this->target->demandKept($feed->landedTable(), 'feed-loads'));
+        $this->assertTrouble('incompatible_table', 'was taken over', fn () => $this->carry($named('loads', true), 3));
+        self::assertSame(0, $this->target->demandKept($named('second', true)->landedTable(), 'feed-second'));
+        $this->target->discard('feed-second');
+        $this->house->run('DROP TABLE gate.loads');
+        $this->assertTrouble('incompatible_table', 'was taken over by another feed, which is gone', fn () => $this->carry($feed, 4));
+    }
+
+    #[Test]
     public function a_key_two_source_rows_share_stops_the_feed_and_is_shown(): void
     {
         $this->gate->run("CREATE TABLE t (id int PRIMARY KEY, code text NOT NULL, at timestamptz NOT NULL); INSERT INTO t VALUES (1, 'a', now() - interval '2 hours')");

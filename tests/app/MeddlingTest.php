@@ -11,6 +11,7 @@ use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\Attributes\TestWith;
@@ -102,6 +103,36 @@ final class MeddlingTest extends LogRunnerCase
             $this->drain();
             $this->assertCopied('slots', $copy, 'id, v');
         }
+    }
+
+    #[Test]
+    #[TestWith([Capture::Log])]
+    #[TestWith([Capture::Trigger])]
+    #[TestWith([Capture::Watermark])]
+    public function an_older_state_of_the_target_that_was_put_back_is_noticed_and_brought_up(Capture $capture): void
+    {
+        $this->gate->run('ALTER TABLE loads REPLICA IDENTITY FULL');
+        $feed = $capture !== Capture::Watermark ? $this->logFeed('loads', ['capture' => $capture]) : $this->feed(['landed' => new TableName('copy', 'loads')]);
+        $carry = function () use ($feed): void {
+            $feed->bringsChanges() ? $this->settle() : $this->carry($feed->refresh());
+        };
+        $carry();
+        $this->house->run('CREATE SCHEMA was; CREATE TABLE was.loads AS TABLE copy.loads; CREATE TABLE was.position AS TABLE lighterman.position; CREATE TABLE was.receipt AS TABLE lighterman.receipt');
+        $this->gate->run('UPDATE loads SET kg = -7, updated_at = clock_timestamp() WHERE id BETWEEN 10 AND 20; INSERT INTO loads (id, kg, updated_at) VALUES (9001, 1, clock_timestamp())');
+        usleep(700_000);
+        $carry();
+        $this->assertCopied();
+        $landed = $feed->refresh()->sequence;
+        // What a backup that is put back does.
+        $this->house->run('BEGIN; TRUNCATE lighterman.position, lighterman.receipt; INSERT INTO lighterman.position TABLE was.position; INSERT INTO lighterman.receipt TABLE was.receipt; DELETE FROM copy.loads; INSERT INTO copy.loads TABLE was.loads; COMMIT');
+        config(['lighterman.gap_seconds' => 0]);
+        $carry();
+        $carry();
+        $this->assertCopied();
+        self::assertSame('on time', $this->refreshed($feed)->state());
+        self::assertGreaterThanOrEqual($landed, $feed->refresh()->sequence);
+        self::assertSame((int) $this->house->value('SELECT max(sequence) FROM lighterman.receipt'), $feed->sequence);
+        self::assertSame((int) $feed->receipts()->count(), (int) $this->house->value("SELECT count(*) FROM lighterman.receipt WHERE feed = '{$feed->uid}'"));
     }
 
     #[Test]

@@ -36,6 +36,25 @@ final class Receipts
         DB::update('UPDATE feeds f SET position = r.position, sequence = r.sequence, last_landed_at = r.landed FROM jsonb_to_recordset(?::jsonb) r(id bigint, position jsonb, sequence bigint, landed timestamptz) WHERE f.id = r.id AND f.sequence < r.sequence', [json_encode(array_values($latest), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)]);
     }
 
+    /** Takes out what tells of deliveries after one, where the target stands at that one again. */
+    public static function takeBack(int $feedId, int $sequence): void
+    {
+        $counted = self::counted();
+        DB::transaction(static function () use ($feedId, $sequence, $counted): void {
+            DB::update("WITH gone AS (DELETE FROM receipts WHERE feed_id = ? AND sequence > ? RETURNING feed_id, landed_at, inserted + updated AS written, deleted, set_aside),
+                    hours AS (SELECT feed_id, date_trunc('hour', landed_at) AS hour, {$counted} AS rows, sum(set_aside) AS set_aside FROM gone JOIN feeds f ON f.id = feed_id GROUP BY 1, 2)
+                UPDATE carried_hours c SET rows = c.rows - h.rows, set_aside = c.set_aside - h.set_aside FROM hours h WHERE c.feed_id = h.feed_id AND c.hour = h.hour", [$feedId, $sequence]);
+            DB::table('taken_files')->where('feed_id', $feedId)->where('sequence', '>', $sequence)->delete();
+            DB::table('feeds')->where('id', $feedId)->update(['sequence' => $sequence]);
+        });
+    }
+
+    /** What of a receipt counts as carried. Where a table is swapped, what goes with the old one does not. */
+    private static function counted(): string
+    {
+        return 'sum(written + CASE WHEN f.capture IN ('.Kinds::streamsInSql().') THEN deleted ELSE 0 END)';
+    }
+
     /**
      * What is counted of a receipt is counted as it comes in, so that one that is there already counts for nothing.
      *
@@ -43,12 +62,11 @@ final class Receipts
      */
     private static function insert(array $lines): void
     {
-        // Where a table is swapped, what goes with the old one is not carried.
-        $streams = Kinds::streamsInSql();
+        $counted = self::counted();
         $columns = implode(', ', array_keys($lines[0]));
         DB::insert("WITH new AS (INSERT INTO receipts ({$columns}) SELECT {$columns} FROM jsonb_populate_recordset(NULL::receipts, ?::jsonb) r WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.feed_id)
                 ON CONFLICT DO NOTHING RETURNING feed_id, landed_at, inserted + updated AS written, deleted, set_aside)
-            INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT feed_id, date_trunc('hour', landed_at), sum(written + CASE WHEN f.capture IN ({$streams}) THEN deleted ELSE 0 END), sum(set_aside) FROM new JOIN feeds f ON f.id = feed_id GROUP BY 1, 2
+            INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT feed_id, date_trunc('hour', landed_at), {$counted}, sum(set_aside) FROM new JOIN feeds f ON f.id = feed_id GROUP BY 1, 2
             ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows, set_aside = c.set_aside + excluded.set_aside", [json_encode($lines, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)]);
     }
 }

@@ -11,7 +11,6 @@ use App\Models\SetAside;
 use App\Models\System;
 use App\Runtime\Common\Fault;
 use App\Runtime\Common\FileJoining;
-use App\Runtime\Common\Receipts;
 use App\Runtime\Common\ShapeCheck;
 use App\Runtime\Common\Systems;
 use App\Runtime\Common\TakenBook;
@@ -56,8 +55,7 @@ final class FeedRunner
     /** @var array<int, Definition> by number: a version never changes, and reading it compiles its treatment */
     private array $definitions = [];
 
-    /** @var array<int, float> when it was last looked whether what has landed is there, by feed */
-    private array $looked = [];
+    private readonly TargetCopy $copy;
 
     /** @var callable(): bool whether this process was asked to stop */
     private $stopping;
@@ -66,6 +64,7 @@ final class FeedRunner
     public function __construct(private readonly Systems $systems, private readonly Leases $leases, callable $stopping)
     {
         $this->stopping = $stopping;
+        $this->copy = new TargetCopy($systems);
     }
 
     public function run(Lease $lease): void
@@ -169,8 +168,7 @@ final class FeedRunner
         $planned = fn (): ReadPlan => $oneSlice ? ReadPlan::again($feed->stands(), $slice) : $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
         $plan = $planned();
         $planning = self::since($clock);
-        if ($plan->empty && ! $asked) {
-            $this->lookAtCopy($feed, $definition);
+        if ($plan->empty && ! $asked && ! $this->copy->isOlder($feed, $definition)) {
             RunRecorder::empty($feed, $lease, $plan, $planning);
             (new RunEnd($feed))->completed($plan, $definition, $started);
 
@@ -178,10 +176,12 @@ final class FeedRunner
         }
         $delivery = $this->deliver($feed, $definition, $lease, $slice?->isWhole() || ($definition->kind()->readsWhole() && ! $definition->destination->landing->adds()));
         try {
-            if ($this->catchUp($feed, $delivery)) {
+            $older = $delivery->sequence() < $feed->sequence;
+            if ($this->copy->catchUp($feed, $delivery)) {
                 $plan = $planned();
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
+            $older && $recorder->say('The target stands where it stood earlier: somebody has put an older state back. What came since is brought again.', 'caution');
             $bounds = Treating::bounds($definition, $feed->route->target);
             $treated = new TreatedLanding($delivery, new RowTreating($definition, Treating::of($definition, $feed->route->source->name, $recorder->run->id), $bounds, new AsideBook($feed->id, $feed->definition->id, $definition), new WatchCounter($feed->id, $definition), $recorder->run->id), $recorder);
             if ($asked) {
@@ -233,15 +233,6 @@ final class FeedRunner
     private function deliver(Feed $feed, FeedDefinition $definition, Lease $lease, bool $anew = false): RowDelivery
     {
         return RowDelivery::open($this->systems->target($feed->route->target), $definition->landedTable(), Holder::feed($feed->uid, $lease->token, fn () => $this->leases->renew($lease)), $anew);
-    }
-
-    /** Where nothing lands, nobody would learn that the copy is gone. */
-    private function lookAtCopy(Feed $feed, FeedDefinition $definition): void
-    {
-        if ($feed->sequence > 0 && SteadyClock::seconds() - ($this->looked[$feed->id] ?? 0.0) >= (int) config('lighterman.gap_seconds')) {
-            $this->looked[$feed->id] = SteadyClock::seconds();
-            $this->systems->target($feed->route->target)->demandKept($definition->landedTable(), $feed->uid);
-        }
     }
 
     /**
@@ -299,22 +290,6 @@ final class FeedRunner
         } finally {
             $reader->close();
         }
-    }
-
-    /** Brings our copies up to what stands in the target. @return bool whether they lagged */
-    private function catchUp(Feed $feed, RowDelivery $delivery): bool
-    {
-        $delivery->copied($feed->sequence);
-        if ($delivery->position()->equals($feed->stands())) {
-            return false;
-        }
-        $receipts = $delivery->receiptsAfter($feed->sequence);
-        DB::transaction(static fn () => Receipts::copy(array_map(static fn (Receipt $r): array => [$feed->id, $r], $receipts)));
-        $receipts === [] || $feed->standsAt($receipts[count($receipts) - 1]);
-        $feed->update(['position' => $delivery->position()->toArray()]);
-        $delivery->copied($feed->sequence);
-
-        return true;
     }
 
     /** Runs of a worker that died are closed by whoever takes the feed next. */

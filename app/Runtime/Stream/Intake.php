@@ -6,6 +6,7 @@ namespace App\Runtime\Stream;
 
 use App\Models\Definition;
 use App\Models\Feed;
+use App\Runtime\Common\Receipts;
 use App\Runtime\Common\ShapeCheck;
 use App\Runtime\Treating\AsideBook;
 use App\Runtime\Treating\Treating;
@@ -176,6 +177,7 @@ final class Intake
         $anew = $row->reload !== null && AskedLoad::fromArray(json_decode($row->reload, true))->slice->isWhole();
         $carrier->position = $this->refusals->atTarget(static fn (): Position => $landing->admit($carrier->definition->landedTable(), $carrier->feed->uid, $anew), $carrier);
         $carrier->admitted = true;
+        $this->lookWhetherOlder($carrier, $row, $landing);
         // What waits of a feed of which nothing has landed is shown by the load that begins now.
         if ($carrier->hasYetToBegin()) {
             $carrier->load->comesFirst();
@@ -183,6 +185,17 @@ final class Intake
         }
         $this->catchUp($carrier, $landing, (int) $row->sequence);
         $carrier->treating->begin(Treating::of($carrier->definition, $this->stream->sourceName(), 0), $landing->sequence($carrier->feed->uid));
+    }
+
+    /** The source may have let go of what came since the target stood there. */
+    private function lookWhetherOlder(Carrier $carrier, \stdClass $row, LandingSession $landing): void
+    {
+        $stands = $landing->sequence($carrier->feed->uid);
+        if ($stands < (int) $row->sequence) {
+            Receipts::takeBack($carrier->feed->id, $stands);
+            $row->sequence = $stands;
+            $carrier->position->hasBegun() && $this->loads->again($carrier, 'the target stands where it stood earlier, for somebody has put an older state back');
+        }
     }
 
     private function begin(Carrier $carrier, \stdClass $row, ?LandingSession $landing): void

@@ -7,6 +7,8 @@ namespace Lighterman\Connectors\Lake;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Position\LogPlace;
 use Lighterman\Core\Position\Place;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * What the feeds of one holder have landed in a lake, as it stands after one commit. A route's book has all of its feeds together,
@@ -67,6 +69,12 @@ final readonly class BookPage
         return new self($this->book, $this->number + 1, $this->token, $this->place, array_diff_key($this->feeds, [$feed => true]));
     }
 
+    /** The page that follows when another feed takes a table over: the holder's token holds no more. */
+    public function giving(string $feed, string $table): self
+    {
+        return new self($this->book, $this->number + 1, $this->token + 1, $this->place, [$feed => $this->feeds[$feed]->giving($table)] + $this->feeds);
+    }
+
     /** @return array<string, true> files that must stay */
     public function kept(): array
     {
@@ -80,12 +88,27 @@ final readonly class BookPage
             ? ['number' => $this->number, 'token' => $this->token] + ($this->feeds[$own] ?? Page::first($own, $this->token))->toArray()
             : ['route' => substr($this->book, strlen(self::ROUTES)), 'number' => $this->number, 'token' => $this->token, 'place' => $this->place, 'feeds' => array_map(static fn (Page $p): array => $p->toArray(), $this->feeds)];
 
-        return json_encode($data, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES);
+        $json = json_encode($data, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES);
+
+        // What it says decides which rows there are, so it says as well how to tell that it is whole.
+        return substr($json, 0, -1).',"sum":"'.hash('sha256', $json).'"}';
     }
 
-    public static function fromJson(string $json): self
+    /**
+     * @param  string  $path  for messages
+     *
+     * @throws SystemTrouble if it is not as it was written
+     */
+    public static function fromJson(string $json, string $path): self
     {
-        $data = json_decode($json, true, 64, JSON_THROW_ON_ERROR);
+        $data = json_decode($json, true, 64);
+        if (! is_array($data)) {
+            throw FileTrouble::damagedPage($path, 'it holds no JSON, or a part of one only');
+        }
+        // Pages of earlier releases have no sum.
+        if (isset($data['sum']) && hash('sha256', substr($json, 0, -strlen(',"sum":""}') - 64).'}') !== $data['sum']) {
+            throw FileTrouble::damagedPage($path, 'what it holds does not match its sum');
+        }
         if (isset($data['feed'])) {
             return new self(self::FEEDS.$data['feed'], $data['number'], $data['token'], null, [$data['feed'] => Page::fromArray($data)]);
         }

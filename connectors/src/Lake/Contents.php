@@ -23,6 +23,7 @@ use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Trouble\FileTrouble;
 use Lighterman\Core\Trouble\MissingTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * What the files of a lake hold, as queries of the engine. Parquet it reads itself; of other formats the rows are read here,
@@ -140,6 +141,22 @@ final class Contents
     private function path(DataFile $file): string
     {
         return $this->folder->local($file->name, $file->bytes === 0 ? null : $file->bytes);
+    }
+
+    /**
+     * Looks whether files are what they were when they were made, before others take their place.
+     *
+     * @param  list<DataFile>  $files
+     *
+     * @throws SystemTrouble naming the first that is not
+     */
+    public function demandSame(array $files): void
+    {
+        foreach ($files as $file) {
+            if ($file->sum !== null && DataFile::sumOf($this->path($file)) !== $file->sum) {
+                throw FileTrouble::damaged($this->folder->where($file->name), 'what it holds does not match its sum');
+            }
+        }
     }
 
     /**

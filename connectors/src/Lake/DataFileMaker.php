@@ -15,7 +15,6 @@ use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Trouble\LandedTrouble;
-use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use RecursiveDirectoryIterator;
 use RecursiveIteratorIterator;
@@ -24,6 +23,12 @@ use SplFileInfo;
 /** Makes files of what queries give, in the folders and the format of one table, and puts them in their place. */
 final class DataFileMaker
 {
+    /** Partitions that are written at once. */
+    private const AT_ONCE = 50;
+
+    /** Bytes of a folder's name, as file systems have it. */
+    private const LONGEST = 255;
+
     private string $prefix = '';
 
     private int $sequence = 0;
@@ -69,91 +74,139 @@ final class DataFileMaker
      *
      * @return list<DataFile>
      *
-     * @throws SystemTrouble
+     * @throws EngineError|UnfitValue|SystemTrouble
      */
     public function make(string $select): array
     {
-        $parts = array_combine(array_map(static fn (Partition $p): string => $p->name(), $this->landed->as->partitionBy), array_map(static fn (Partition $p): string => self::partValue($p), $this->landed->as->partitionBy));
         $made = "{$this->work}/made-{$this->number}";
         is_dir($made) || mkdir($made, 0777, true);
         $name = "{$this->prefix}-{$this->number}-{$this->files}";
         $this->files++;
-        try {
-            return $this->placed($made, $this->landed->as->writing->format === FileFormat::Parquet ? $this->parquet($select, $parts, $made, $name) : $this->rowByRow($select, $parts, $made, $name));
-        } catch (EngineError $e) {
-            throw $this->trouble($e->getMessage());
-        } catch (UnfitValue $e) {
-            throw $this->trouble("Conversion Error: {$e->getMessage()}");
-        }
+
+        return $this->placed(match (true) {
+            $this->landed->as->writing->format !== FileFormat::Parquet => $this->rowByRow($select, $made, $name),
+            $this->landed->as->partitionBy === [] => $this->parquet($select, $made, $name),
+            default => $this->parted($select, $made, $name),
+        });
+    }
+
+    /** @return list<array{path: string, rows: int, below: string}> the files that were made, and where they belong below the table's folder */
+    private function parquet(string $select, string $made, string $name): array
+    {
+        $this->engine->run("COPY ({$select}) TO ".Engine::literal("{$made}/{$name}.parquet")." ({$this->options()})");
+
+        return $this->counted($made, static fn (string $below): string => $below);
     }
 
     /**
-     * @param  array<string, string>  $parts  expressions of the engine, by the name of the partition
-     * @return array<string, int> rows of the files that were made, by their path
+     * The engine parts by numbers, for its own names of folders do not tell every value from every other; and a few at a time,
+     * for it has a writer open for each.
+     *
+     * @return list<array{path: string, rows: int, below: string}>
      */
-    private function parquet(string $select, array $parts, string $made, string $name): array
+    private function parted(string $select, string $made, string $name): array
+    {
+        // A column that parts is in the files too, so that they say everything by themselves; a part of a date is not.
+        [$derived, $by] = $this->derived();
+        [$rows, $parts] = ["rows_{$this->number}", "parts_{$this->number}"];
+        $this->engine->run("CREATE OR REPLACE TEMP TABLE {$rows} AS SELECT *, {$derived} FROM ({$select})");
+        $this->engine->run("CREATE OR REPLACE TEMP TABLE {$parts} AS SELECT row_number() OVER (ORDER BY {$by}) AS lm_part, {$by} FROM (SELECT DISTINCT {$by} FROM {$rows})");
+        $folders = [];
+        foreach ($this->engine->query("SELECT * FROM {$parts}") as $part) {
+            $folders[(int) array_shift($part)] = $this->folder(array_values($part));
+        }
+        $same = implode(' AND ', array_map(static fn (string $p): string => "r.{$p} IS NOT DISTINCT FROM p.{$p}", explode(', ', $by)));
+        $numbered = "SELECT r.* EXCLUDE ({$by}), lm_part FROM {$rows} r JOIN {$parts} p ON {$same}";
+        if (count($folders) > self::AT_ONCE) {
+            // In their order, so that what a few need lies together.
+            $this->engine->run("CREATE OR REPLACE TEMP TABLE {$rows} AS {$numbered} ORDER BY lm_part");
+            $numbered = "SELECT * FROM {$rows}";
+        }
+        for ($first = 1; $first <= count($folders); $first += self::AT_ONCE) {
+            $this->engine->run("COPY (SELECT * FROM ({$numbered}) WHERE lm_part BETWEEN {$first} AND ".($first + self::AT_ONCE - 1).') TO '.Engine::literal($made)." ({$this->options()}, PARTITION_BY (lm_part), FILENAME_PATTERN ".Engine::literal("{$name}-{i}").', OVERWRITE_OR_IGNORE true)');
+        }
+        $this->engine->run("DROP TABLE {$rows}");
+
+        return $this->counted($made, static fn (string $below): string => $folders[(int) substr(dirname($below), strlen('lm_part='))].'/'.basename($below));
+    }
+
+    private function options(): string
     {
         $packed = ['zstd' => 'zstd', 'snappy' => 'snappy', 'none' => 'uncompressed'][$this->landed->as->writing->packed];
-        $options = "FORMAT parquet, COMPRESSION {$packed}, ROW_GROUP_SIZE {$this->landed->as->writing->groupRows}";
-        if ($parts === []) {
-            $this->engine->run("COPY ({$select}) TO ".Engine::literal("{$made}/{$name}.parquet")." ({$options})");
-        } else {
-            // A column that parts is in the files too, so that they say everything by themselves; a part of a date is not.
-            [$derived, $by] = self::derived($parts);
-            $this->engine->run("COPY (SELECT *, {$derived} FROM ({$select})) TO ".Engine::literal($made)." ({$options}, PARTITION_BY ({$by}), FILENAME_PATTERN ".Engine::literal("{$name}-{i}").', OVERWRITE_OR_IGNORE true)');
-        }
-        $paths = self::below($made);
-        $rows = [];
-        foreach ($paths === [] ? [] : $this->engine->rows('SELECT file_name, num_rows FROM parquet_file_metadata(['.implode(', ', array_map(Engine::literal(...), $paths)).'])') as $file) {
-            $rows[(string) $file['file_name']] = (int) $file['num_rows'];
-        }
 
-        return $rows;
+        return "FORMAT parquet, COMPRESSION {$packed}, ROW_GROUP_SIZE {$this->landed->as->writing->groupRows}";
     }
 
     /**
-     * @param  array<string, string>  $parts  expressions of the engine, by the name of the partition
-     * @return array<string, int> rows of the files that were made, by their path
+     * @param  callable(string): string  $belongs  where a file belongs below the table's folder, by where it was made
+     * @return list<array{path: string, rows: int, below: string}>
      */
-    private function rowByRow(string $select, array $parts, string $made, string $name): array
+    private function counted(string $made, callable $belongs): array
+    {
+        $files = [];
+        foreach (array_chunk(self::below($made), 500) as $paths) {
+            foreach ($this->engine->rows('SELECT file_name, num_rows FROM parquet_file_metadata(['.implode(', ', array_map(Engine::literal(...), $paths)).'])') as $file) {
+                $files[] = ['path' => (string) $file['file_name'], 'rows' => (int) $file['num_rows'], 'below' => $belongs(substr((string) $file['file_name'], strlen($made) + 1))];
+            }
+        }
+
+        return $files;
+    }
+
+    /** @return list<array{path: string, rows: int, below: string}> */
+    private function rowByRow(string $select, string $made, string $name): array
     {
         $columns = $this->landed->columns();
         $texts = implode(', ', array_map(static fn (Column $c): string => TypeMap::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $columns));
-        [$derived, $by] = self::derived($parts);
+        [$derived, $by] = $this->derived();
         $files = new Made($made, $name, $this->landed->as->writing, new Shape($columns), $this->landed->name->name, $this->landed->as->writing->isSingle());
-        $folders = array_map(static fn (string $p): string => rawurlencode($p).'=', array_keys($parts));
-        foreach ($this->engine->query($parts === [] ? "SELECT {$texts} FROM ({$select})" : "SELECT {$texts}, {$by} FROM (SELECT *, {$derived} FROM ({$select})) ORDER BY {$by}") as $row) {
+        foreach ($this->engine->query($by === '' ? "SELECT {$texts} FROM ({$select})" : "SELECT {$texts}, {$by} FROM (SELECT *, {$derived} FROM ({$select})) ORDER BY {$by}") as $row) {
             $values = array_values($row);
-            $files->add(implode('/', array_map(static fn (string $f, ?string $v): string => $f.($v === null ? DataFile::NONE : rawurlencode($v)), $folders, array_slice($values, count($columns)))), array_slice($values, 0, count($columns)));
+            $files->add($this->folder(array_slice($values, count($columns))), array_slice($values, 0, count($columns)));
+        }
+        $done = [];
+        foreach ($files->finish() as $path => $rows) {
+            $done[] = ['path' => $path, 'rows' => $rows, 'below' => substr($path, strlen($made) + 1)];
         }
 
-        return $files->finish();
+        return $done;
     }
 
-    /**
-     * @param  array<string, string>  $parts
-     * @return array{string, string} the partitions' values, and their names
-     */
-    private static function derived(array $parts): array
+    /** @return array{string, string} the partitions' values as text, and their names; empty where there are none */
+    private function derived(): array
     {
-        $alias = static fn (string $n): string => Engine::name("lm part {$n}");
+        $alias = static fn (Partition $p): string => Engine::name("lm part {$p->name()}");
 
-        return [implode(', ', array_map(static fn (string $n, string $value): string => "{$value} AS {$alias($n)}", array_keys($parts), $parts)), implode(', ', array_map($alias, array_keys($parts)))];
+        return [implode(', ', array_map(static fn (Partition $p): string => self::partValue($p).' AS '.$alias($p), $this->landed->as->partitionBy)), implode(', ', array_map($alias, $this->landed->as->partitionBy))];
     }
 
     /**
-     * @param  array<string, int>  $rows  of the files that were made, by their path
+     * @param  list<string|null>  $values  of the partitions, from the outermost
+     *
+     * @throws SystemTrouble if no folder can be called so
+     */
+    private function folder(array $values): string
+    {
+        $folders = array_map(static fn (Partition $p, ?string $v): string => DataFile::folder($p->name(), $v), $this->landed->as->partitionBy, $values);
+        foreach ($folders as $n => $folder) {
+            strlen($folder) <= self::LONGEST || throw LandedTrouble::longFolder($this->landed->name, $this->landed->as->partitionBy[$n]->name(), strlen($folder), self::LONGEST);
+        }
+
+        return implode('/', $folders);
+    }
+
+    /**
+     * @param  list<array{path: string, rows: int, below: string}>  $made
      * @return list<DataFile>
      */
-    private function placed(string $made, array $rows): array
+    private function placed(array $made): array
     {
-        ksort($rows);
+        usort($made, static fn (array $a, array $b): int => $a['below'] <=> $b['below']);
         $files = [];
-        foreach ($rows as $path => $count) {
-            if ($count > 0) {
-                $below = str_replace('lm%20part%20', '', substr($path, strlen($made) + 1));
+        foreach ($made as ['path' => $path, 'rows' => $rows, 'below' => $below]) {
+            if ($rows > 0) {
                 $name = "{$this->landed->name->schema}/{$this->landed->name->name}/{$below}";
-                $files[] = new DataFile($name, $count, (int) filesize($path), DataFile::partitionOf($below), $this->sequence, $this->era);
+                $files[] = new DataFile($name, $rows, (int) filesize($path), DataFile::partitionOf($below), $this->sequence, $this->era, DataFile::sumOf($path));
                 $this->placed[$name] = true;
                 $this->folder->place($path, $name, $this->engine->alive);
             } else {
@@ -185,16 +238,6 @@ final class DataFileMaker
             'month' => "strftime({$column}, '%Y-%m')",
             'day' => "strftime({$column}, '%Y-%m-%d')",
             null => "CAST({$column} AS VARCHAR)",
-        };
-    }
-
-    private function trouble(string $said): SystemTrouble
-    {
-        return match (true) {
-            str_contains($said, 'No space left') => StatementTrouble::diskFull((string) $this->landed->name, "{$this->landed->name}: the disk of the lake is full", 'the lake'),
-            str_starts_with($said, 'Out of Memory') => StatementTrouble::outOfMemory((string) $this->landed->name, "{$this->landed->name}: the engine's memory does not suffice ({$said})", 'Give it more (LIGHTERMAN_LAKE_MEMORY_MB, 160 unless said), or leave columns out: each needs about 0.2 MB.'),
-            str_starts_with($said, 'Conversion Error') => LandedTrouble::unfitValue($this->landed->name, $said),
-            default => StatementTrouble::refused((string) $this->landed->name, "{$this->landed->name}: ".rtrim($said, '.')),
         };
     }
 }

@@ -8,6 +8,7 @@ use Closure;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
 use Lighterman\Connectors\SteadyClock;
+use Lighterman\Core\Format\UnfitValue;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\SourceCommit;
@@ -21,7 +22,6 @@ use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Counts;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Trouble\LandedTrouble;
-use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 use LogicException;
 
@@ -54,9 +54,9 @@ final class LakeLanding implements LandingSession
      * @param  Closure(bool $ordered): Engine  $start  starts an engine
      * @param  BookPage  $page  taken by the holder of the token
      * @param  string  $work  absolute folder for files that are being made
-     * @param  Closure(LandedTable, array<string, LandedFiles>): void  $prepare  refuses a table that cannot be landed in; the second are those that the feed has landed
+     * @param  Closure(LandedTable, Page): void  $prepare  refuses a table that cannot be landed in; the second is what the feed has landed
      */
-    public function __construct(private readonly Folder $folder, private readonly Ledger $ledger, private readonly Closure $start, private BookPage $page, private readonly string $work, private readonly Closure $prepare)
+    public function __construct(private readonly Folder $folder, private readonly Ledger $ledger, private readonly Closure $start, private BookPage $page, private readonly string $work, private readonly Closure $prepare, private readonly Owners $owners)
     {
     }
 
@@ -75,15 +75,17 @@ final class LakeLanding implements LandingSession
         // A feed that begins anew was taken out of it by a page that was not written here.
         $this->page = $this->demandLease();
         $was = $this->page->feeds[$feed] ?? Page::first($feed, $this->page->token);
-        ($this->prepare)($landed, $was->tables);
+        ($this->prepare)($landed, $was);
         $tables = [];
         foreach ($landed->tables() as $table) {
             $name = (string) $table->name;
+            $given = $this->owners->claim($table->name, $was, $this->page->book);
+            $was = $given === null ? $was : $was->taking($given);
             $tables[$name] = isset($was->tables[$name]) ? $was->tables[$name]->becoming(LandedFiles::of($table)) : LandedFiles::of($table);
         }
         $changed = array_filter($tables, static fn (LandedFiles $t, string $name): bool => ! isset($was->tables[$name]) || count($t->eras) !== count($was->tables[$name]->eras) || $t->partitionBy !== $was->tables[$name]->partitionBy, ARRAY_FILTER_USE_BOTH);
         $page = $was->having($tables + $was->tables, array_values(array_unique([...$was->created, ...array_keys(array_diff_key($tables, $was->tables))])));
-        if ($changed !== [] || ! isset($this->page->feeds[$feed])) {
+        if ($changed !== [] || $was !== ($this->page->feeds[$feed] ?? null)) {
             $this->turn($this->page->landed([$feed => $page], null));
         }
         // Rows that come again count in their order.
@@ -133,8 +135,12 @@ final class LakeLanding implements LandingSession
     private function demandLease(): BookPage
     {
         $last = $this->ledger->last($this->page->book);
+        if ($last?->token !== $this->page->token) {
+            throw LeaseLost::to($last->token ?? PHP_INT_MAX, $this->page->token);
+        }
 
-        return $last?->token === $this->page->token ? $last : throw LeaseLost::to($last->token ?? PHP_INT_MAX, $this->page->token);
+        // One that was written here and is gone was removed by somebody else. What it says is still so.
+        return $last->number < $this->page->number ? $this->page : $last;
     }
 
     public function put(string $feed, Batch $batch, bool $beside = false): void
@@ -213,7 +219,8 @@ final class LakeLanding implements LandingSession
 
     public function demandKept(array $feeds): void
     {
-        // A file of a lake that somebody removed shows when it is read.
+        // A table that another feed has taken over takes the lease with it. A file that somebody removed shows when it is read.
+        $this->demandLease();
     }
 
     public function join(string $feed): ?JoinedFiles
@@ -311,9 +318,9 @@ final class LakeLanding implements LandingSession
     {
         try {
             return $do();
-        } catch (EngineError|SystemTrouble $e) {
+        } catch (EngineError|UnfitValue|SystemTrouble $e) {
             $this->demandLease();
-            $trouble = $e instanceof SystemTrouble ? $e : StatementTrouble::refused((string) $this->files[$feed]->landed()->name, "{$this->files[$feed]->landed()->name}: ".rtrim($e->getMessage(), '.'));
+            $trouble = $e instanceof SystemTrouble ? $e : Refusal::of($e, $this->files[$feed]->landed()->name);
             throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
         }
     }

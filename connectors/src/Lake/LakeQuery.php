@@ -69,7 +69,7 @@ final readonly class LakeQuery
             throw QueryTrouble::outOfMemory();
         }
         if (isset($answer['error'])) {
-            throw QueryTrouble::refused($answer['error']);
+            throw QueryTrouble::refused($answer['error'], $answer['remedy'] ?? null);
         }
 
         return new QueryResult($answer['columns'], $answer['rows'], $answer['cut'], (hrtime(true) - $begun) / 1e9, $answer['files']);
@@ -117,13 +117,17 @@ final readonly class LakeQuery
         $folder = $this->settings->folder();
         $contents = new Contents($folder, $engine, $work);
         $meant = [];
-        foreach ((new Ledger($folder))->tables() as $name => $table) {
+        $ledger = new Ledger($folder);
+        $damaged = [];
+        foreach ($ledger->tables($damaged) as $name => $table) {
             [$schema, $own] = explode('.', $name, 2);
             $engine->run('CREATE SCHEMA IF NOT EXISTS '.Engine::name($schema));
             if (stripos($sql, $own) !== false) {
                 $meant[$name] = $table;
             }
         }
+        // Where a page cannot be read, nobody knows whether what is asked for stands on it.
+        $damaged === [] || $meant !== [] || throw $damaged[0];
         $view = static function (string $name, LandedFiles $table, Contents $contents) use ($engine): void {
             [$schema, $own] = explode('.', $name, 2);
             $engine->run('CREATE OR REPLACE VIEW '.Engine::name($schema).'.'.Engine::name($own).' AS '.$contents->of($table, $table->files, partitions: $table->partitionTypes()));

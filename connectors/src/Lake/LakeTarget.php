@@ -17,6 +17,7 @@ use Lighterman\Core\Port\LandedEntry;
 use Lighterman\Core\Port\LandedHistory;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\Owner;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Port\TargetSystem;
@@ -35,10 +36,13 @@ final class LakeTarget implements TargetSystem
 
     private readonly Ledger $ledger;
 
+    private readonly Owners $owners;
+
     public function __construct(private readonly LakeSettings $settings)
     {
         $this->folder = $settings->folder();
         $this->ledger = new Ledger($this->folder);
+        $this->owners = new Owners($settings->system, $this->folder, $this->ledger);
     }
 
     public function check(): array
@@ -63,19 +67,28 @@ final class LakeTarget implements TargetSystem
             .'Who reads the folder itself may see files of a delivery that does not count yet, or that a crash left until the feed runs again; and for '.intdiv(Page::GRACE, 60).' minutes files that newer ones have replaced.');
     }
 
-    public function prepare(LandedTable $landed): Preparation
-    {
-        return $this->preparations($landed, []);
-    }
-
-    /** @param  array<string, LandedFiles>  $own  tables that the feed has landed, as far as that is known */
-    private function preparations(LandedTable $landed, array $own): Preparation
+    public function prepare(LandedTable $landed, ?string $feed = null): Preparation
     {
         $this->demandFolder();
-        // Many feeds may share a lake, and each book is read by itself; whose table it is stands in the feed's own mostly.
-        $known = array_diff(array_map(static fn (LandedTable $t): string => (string) $t->name, $landed->tables()), array_keys($own)) === [] ? $own : $this->ledger->landed();
 
-        return Preparation::together(array_map(fn (LandedTable $t): Preparation => $this->preparation($t, $known[(string) $t->name] ?? null), $landed->tables()));
+        return $this->preparations($landed, $feed === null ? null : $this->ledger->bookOf($feed)->feeds[$feed] ?? null);
+    }
+
+    /** @param  Page|null  $own  what the feed has landed; null for one that has landed nothing */
+    private function preparations(LandedTable $landed, ?Page $own): Preparation
+    {
+        $tables = $own->tables ?? [];
+        // Many feeds may share a lake, and each book is read by itself; what is there stands in the feed's own mostly.
+        $known = array_diff(array_map(static fn (LandedTable $t): string => (string) $t->name, $landed->tables()), array_keys($tables)) === [] ? $tables : $tables + $this->ledger->landed();
+
+        return Preparation::together(array_map(function (LandedTable $t) use ($own, $known): Preparation {
+            $preparation = $this->preparation($t, $known[(string) $t->name] ?? null);
+            // What was taken from it stays taken, even if nobody has it any more.
+            $owner = $this->owners->other($t->name, $own?->feed) ?? (isset($own->given[(string) $t->name]) ? new Owner(null, null) : null);
+            $owner = $owner?->finding($t, $own?->hasLanded() ?? false);
+
+            return $owner === null ? $preparation : new Preparation($preparation->exists, [], [$owner, ...$preparation->findings]);
+        }, $landed->tables()));
     }
 
     /** @param  array<string, array<string, string>>  $renamed */
@@ -154,7 +167,7 @@ final class LakeTarget implements TargetSystem
         $this->ledger->write($page);
         array_map($this->sweep(...), $page->feeds);
 
-        return new LakeLanding($this->folder, $this->ledger, fn (bool $ordered): Engine => $this->settings->engine($ordered, alive: $holder->alive), $page, $this->folder->workplace($holder->of, $holder->token), $this->demandReady(...));
+        return new LakeLanding($this->folder, $this->ledger, fn (bool $ordered): Engine => $this->settings->engine($ordered, alive: $holder->alive), $page, $this->folder->workplace($holder->of, $holder->token), $this->demandReady(...), $this->owners);
     }
 
     /** Removes what a crash has left: files that were placed and never counted. */
@@ -171,17 +184,22 @@ final class LakeTarget implements TargetSystem
         }
     }
 
-    public function demandKept(LandedTable $landed, string $feed): void
+    public function demandKept(LandedTable $landed, string $feed): int
     {
-        // A file of a lake that somebody removed shows when it is read.
+        $this->demandFolder();
+        $page = $this->ledger->last(BookPage::ofFeed($feed))->feeds[$feed] ?? Page::first($feed, 0);
+        // What was taken over by another feed is in the page no more. A file that somebody removed shows when it is read.
+        array_diff(array_map(static fn (LandedTable $t): string => (string) $t->name, $landed->tables()), array_keys($page->tables)) === [] || $this->demandReady($landed, $page);
+
+        return $page->sequence;
     }
 
     /**
-     * @param  array<string, LandedFiles>  $own  tables that the feed has landed
+     * @param  Page  $own  what the feed has landed
      *
      * @throws SystemTrouble if a table cannot be landed in
      */
-    private function demandReady(LandedTable $landed, array $own): void
+    private function demandReady(LandedTable $landed, Page $own): void
     {
         $this->preparations($landed, $own)->demandClear($this->settings->system, $landed->name);
     }
@@ -195,6 +213,7 @@ final class LakeTarget implements TargetSystem
         }
         // The page comes first: from then on none of the files counts.
         $this->ledger->write($book->without($feed));
+        $this->owners->release($page);
         (SeenFiles::underWay($this->folder, $feed))?->drop();
         foreach ([...array_keys($page->kept()), ...array_merge(...array_values(array_map(static fn (LandedFiles $t): array => $t->fixedNames(), $page->tables)))] as $name) {
             $this->folder->delete($name);
@@ -283,7 +302,11 @@ final class LakeTarget implements TargetSystem
     {
         $this->demandFolder();
         $scan = new Scan($this->settings);
-        $tables = $scan->tables($this->ledger->all());
+        $damaged = [];
+        $pages = array_merge([], ...array_map(static fn (BookPage $b): array => array_values($b->feeds), $this->ledger->books($damaged)));
+        // What a damaged page counts would be taken for others' files.
+        $damaged === [] || throw $damaged[0];
+        $tables = $scan->tables($pages);
         $this->ledger->replaceFound($tables);
 
         return ['tables' => count($tables), 'unreadable' => $scan->unreadable];
@@ -307,6 +330,9 @@ final class LakeTarget implements TargetSystem
 
     private function table(TableName $table): LandedFiles
     {
-        return $this->tables()[(string) $table] ?? throw MissingTrouble::landed($this->settings->system, $table);
+        $damaged = [];
+        $this->ledger->books($damaged);
+
+        return $this->tables()[(string) $table] ?? throw $damaged[0] ?? MissingTrouble::landed($this->settings->system, $table);
     }
 }

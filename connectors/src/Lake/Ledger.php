@@ -5,6 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Lake;
 
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Trouble\FileTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
  * What feeds have landed in a lake: books of numbered pages, of which the last one holds.
@@ -29,39 +31,46 @@ final readonly class Ledger
 
     public function last(string $book): ?BookPage
     {
-        $text = $this->lastText($book);
-
-        return $text === null ? null : BookPage::fromJson($text);
-    }
-
-    private function lastText(string $book): ?string
-    {
         // A page may be followed, and removed, between the two looks.
         for ($tries = 0; $tries < 5; $tries++) {
             $pages = array_filter($this->folder->entries(self::FOLDER."/{$book}"), static fn (string $n): bool => (bool) preg_match('/^\d+\.json$/', $n));
-            $text = $pages === [] ? null : $this->folder->read(self::FOLDER."/{$book}/".max($pages));
-            if ($pages === [] || $text !== null) {
-                return $text;
+            if ($pages === []) {
+                return null;
+            }
+            $name = self::FOLDER."/{$book}/".max($pages);
+            $text = $this->folder->read($name);
+            if ($text !== null) {
+                return BookPage::fromJson($text, $this->folder->where($name));
             }
         }
 
         return null;
     }
 
-    /** @return list<Page> what every feed has landed */
+    /** @return list<Page> what every feed has landed, as far as it can be read */
     public function all(): array
     {
-        $pages = array_map(BookPage::fromJson(...), [...array_values(array_diff_key($this->lastTexts('feeds'), [self::FOUND => true])), ...array_values($this->lastTexts('routes'))]);
+        return array_merge([], ...array_map(static fn (BookPage $b): array => array_values($b->feeds), $this->books()));
+    }
 
-        return array_merge([], ...array_map(static fn (BookPage $b): array => array_values($b->feeds), $pages));
+    /**
+     * The last page of every book that can be read. One that is damaged holds up its own feeds, and nobody else.
+     *
+     * @param  list<SystemTrouble>  $damaged  what is wrong with the others
+     * @return list<BookPage>
+     */
+    public function books(array &$damaged = []): array
+    {
+        return [...array_values(array_diff_key($this->lastOf('feeds', $damaged), [self::FOUND => true])), ...array_values($this->lastOf('routes', $damaged))];
     }
 
     /**
      * Found by one listing and read together, for a store may be far away and have hundreds of books.
      *
-     * @return array<string, string> last pages, by the name of the book
+     * @param  list<SystemTrouble>  $damaged
+     * @return array<string, BookPage> last pages, by the name of the book
      */
-    private function lastTexts(string $books): array
+    private function lastOf(string $books, array &$damaged): array
     {
         $last = [];
         foreach ($this->folder->files(self::FOLDER."/{$books}") as $name) {
@@ -71,19 +80,24 @@ final readonly class Ledger
             }
         }
         $texts = $this->folder->readAll(array_values($last));
-
+        $pages = [];
         foreach ($last as $book => $name) {
-            // A page may be followed, and removed, between the two looks.
-            $last[$book] = $texts[$name] ?? $this->lastText("{$books}/{$book}");
+            try {
+                // A page may be followed, and removed, between the two looks.
+                $pages[$book] = isset($texts[$name]) ? BookPage::fromJson($texts[$name], $this->folder->where($name)) : $this->last("{$books}/{$book}");
+            } catch (FileTrouble $trouble) {
+                $damaged[] = $trouble;
+            }
         }
 
-        return array_filter($last, is_string(...));
+        return array_filter($pages);
     }
 
     /** The book in which a feed stands; null if it is in none. */
     public function bookOf(string $feed): ?BookPage
     {
-        foreach (array_map(BookPage::fromJson(...), $this->lastTexts('routes')) as $book) {
+        $damaged = [];
+        foreach ($this->lastOf('routes', $damaged) as $book) {
             if (isset($book->feeds[$feed])) {
                 return $book;
             }
@@ -92,12 +106,17 @@ final readonly class Ledger
         return $this->last(BookPage::ofFeed($feed));
     }
 
-    /** @return array<string, LandedFiles> the tables that feeds have landed, by name */
-    public function landed(): array
+    /**
+     * @param  list<SystemTrouble>  $damaged  what is wrong with books that cannot be read
+     * @return array<string, LandedFiles> the tables that feeds have landed, by name
+     */
+    public function landed(array &$damaged = []): array
     {
         $tables = [];
-        foreach ($this->all() as $page) {
-            $tables += $page->tables;
+        foreach ($this->books($damaged) as $book) {
+            foreach ($book->feeds as $page) {
+                $tables += $page->tables;
+            }
         }
         ksort($tables);
 
@@ -110,10 +129,13 @@ final readonly class Ledger
         return $this->last(BookPage::ofFeed(self::FOUND))->feeds[self::FOUND]->tables ?? [];
     }
 
-    /** @return array<string, LandedFiles> all tables of the lake, by name */
-    public function tables(): array
+    /**
+     * @param  list<SystemTrouble>  $damaged  as landed() has it
+     * @return array<string, LandedFiles> all tables of the lake, by name
+     */
+    public function tables(array &$damaged = []): array
     {
-        return $this->landed() + $this->found();
+        return $this->landed($damaged) + $this->found();
     }
 
     /** @param  array<string, LandedFiles>  $tables  that a scan has found, instead of those it had found before */

@@ -22,8 +22,9 @@ final readonly class Page
      * @param  list<string>  $created  tables that were made for the feed
      * @param  array<string, int>  $retired  files that no longer belong to a table, and since when, Unix time
      * @param  list<Receipt>  $receipts  the latest
+     * @param  array<string, self>  $given  what it had landed in tables that other feeds have taken over, by name
      */
-    public function __construct(public string $feed, public int $token, public int $sequence, public Position $position, public array $tables, public array $created, public array $retired, public array $receipts)
+    public function __construct(public string $feed, public int $token, public int $sequence, public Position $position, public array $tables, public array $created, public array $retired, public array $receipts, public array $given = [])
     {
     }
 
@@ -44,6 +45,11 @@ final readonly class Page
         return self::prefix($this->feed, $this->sequence + 1, $this->token);
     }
 
+    public function hasLanded(): bool
+    {
+        return $this->sequence > 0;
+    }
+
     /** How many files its tables consist of. */
     public function files(): int
     {
@@ -59,7 +65,7 @@ final readonly class Page
     /** The page that follows when the feed is taken by the holder of a token. */
     public function claimed(int $token, int $now): self
     {
-        return new self($this->feed, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->stillRead($now), $this->receipts);
+        return new self($this->feed, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->stillRead($now), $this->receipts, $this->given);
     }
 
     /**
@@ -70,7 +76,7 @@ final readonly class Page
      */
     public function landed(Receipt $receipt, array $tables, int $now, int $receipts): self
     {
-        return new self($this->feed, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created, $this->retiring($tables, $now), array_slice([...$this->receipts, $receipt], -$receipts));
+        return new self($this->feed, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created, $this->retiring($tables, $now), array_slice([...$this->receipts, $receipt], -$receipts), $this->given);
     }
 
     /**
@@ -80,7 +86,7 @@ final readonly class Page
      */
     public function joined(array $tables, int $now): self
     {
-        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $this->created, $this->retiring($tables, $now), $this->receipts);
+        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $this->created, $this->retiring($tables, $now), $this->receipts, $this->given);
     }
 
     /**
@@ -108,7 +114,22 @@ final readonly class Page
      */
     public function having(array $tables, array $created): self
     {
-        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $created, $this->retired, $this->receipts);
+        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $created, $this->retired, $this->receipts, $this->given);
+    }
+
+    /** The same with a table, and its files, that another feed had landed. */
+    public function taking(self $given): self
+    {
+        return new self($this->feed, $this->token, $this->sequence, $this->position, $given->tables + $this->tables, $this->created, $given->retired + $this->retired, $this->receipts, $this->given);
+    }
+
+    /** The same without a table that another feed has taken over, for a holder of the next token. */
+    public function giving(string $table): self
+    {
+        $of = array_filter($this->retired, static fn (string $name): bool => str_starts_with($name, str_replace('.', '/', $table).'/'), ARRAY_FILTER_USE_KEY);
+        $given = new self($this->feed, $this->token, 0, new StartPosition, array_intersect_key($this->tables, [$table => true]), [], $of, []);
+
+        return new self($this->feed, $this->token + 1, $this->sequence, $this->position, array_diff_key($this->tables, [$table => true]), $this->created, array_diff_key($this->retired, $of), $this->receipts, [$table => $given] + $this->given);
     }
 
     /** @return array<string, true> files that must stay */
@@ -129,7 +150,7 @@ final readonly class Page
             'feed' => $this->feed, 'token' => $this->token, 'sequence' => $this->sequence, 'position' => $this->position->toArray(),
             'tables' => array_map(static fn (LandedFiles $t): array => $t->toArray(), $this->tables), 'created' => $this->created, 'retired' => $this->retired,
             'receipts' => array_map(static fn (Receipt $r): array => $r->toArray(), $this->receipts),
-        ];
+        ] + ($this->given === [] ? [] : ['given' => array_map(static fn (self $p): array => $p->toArray(), $this->given)]);
     }
 
     /** @param  array<string, mixed>  $data  as toArray() gives it */
@@ -137,6 +158,6 @@ final readonly class Page
     {
         return new self($data['feed'], $data['token'], $data['sequence'], Positions::fromArray($data['position']),
             array_map(LandedFiles::fromArray(...), $data['tables']), $data['created'], $data['retired'],
-            array_map(static fn (array $r): Receipt => Receipt::fromArray($data['feed'], $r), array_values($data['receipts'])));
+            array_map(static fn (array $r): Receipt => Receipt::fromArray($data['feed'], $r), array_values($data['receipts'])), array_map(self::fromArray(...), $data['given'] ?? []));
     }
 }

@@ -127,6 +127,7 @@ final class TableWriter
         foreach ($this->landed->as->writing->isSingle() ? $table->small(PHP_INT_MAX, 2) : $table->small(self::SMALL, $many) as $files) {
             $gone = array_flip(array_map(static fn (DataFile $f): string => $f->name, $files));
             $rest = array_values(array_filter($table->files, static fn (DataFile $f): bool => ! isset($gone[$f->name])));
+            $this->contents->demandSame($files);
             $table = $table->with([...$rest, ...$this->maker->make($this->contents->of($table, $files))]);
         }
 
@@ -185,6 +186,7 @@ final class TableWriter
         $stay = array_values(array_filter($this->was->files, static fn (DataFile $f): bool => ! isset($rewritten[$f->name])));
         $again = array_values(array_filter($this->was->files, static fn (DataFile $f): bool => isset($rewritten[$f->name])));
         if ($staged > $unchanged || $again !== []) {
+            $this->contents->demandSame($again);
             // What is kept of a file that is rewritten are the rows that neither change nor leave.
             $kept = $again === [] ? '' : ' UNION ALL BY NAME SELECT * FROM ('.$this->contents->of($this->was, $again).') o WHERE ('.$this->names($key, 'o').') NOT IN (SELECT '.$this->names($key)." FROM hit WHERE NOT same) AND ({$this->names($key, 'o')}) NOT IN (SELECT * FROM leaving)";
             $stay = [...$stay, ...$this->maker->make($changed.$kept)];

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Warehouse;
 
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\LandedTrouble;
@@ -32,9 +33,10 @@ final readonly class Admission
         $position = null;
         $anew || $this->demandSame($landed, $feed);
         foreach ($landed->tables() as $fork => $table) {
-            $preparation = (new Preparing($this->at))->preparation($table);
-            $preparation->demandClear($this->at->system, $table->name);
             $line = self::line($feed, $fork);
+            $preparation = (new Preparing($this->at))->preparation($table, $line);
+            $preparation->demandClear($this->at->system, $table->name);
+            $this->at->ledger->takeOver($table->name, $line);
             $claimed = $this->at->ledger->claim($line, $token, $table->name, created: ! $preparation->exists);
             $position = $fork === '' ? $claimed : $position;
             $this->at->session->run(...$preparation->statements);
@@ -64,13 +66,17 @@ final readonly class Admission
     }
 
     /**
-     * Refuses tables that have lost what was landed in them.
+     * Refuses tables that have lost what was landed in them, or belong to another feed by now.
      *
      * @throws SystemTrouble
      */
     public function demandSame(LandedTable $landed, string $feed): void
     {
         $lines = self::lines($landed, $feed);
+        foreach ($landed->tables() as $fork => $table) {
+            $owner = (new Preparing($this->at))->ownership($table, self::line($feed, $fork));
+            $owner === null || (new Preparation(true, [], [$owner]))->demandClear($this->at->system, $table->name);
+        }
         $strange = $this->at->ledger->strange($lines);
         if ($strange === [] || ! $this->at->ledger->hasBegun($feed)) {
             return;

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Warehouse;
 
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\Owner;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Shape\TableName;
@@ -19,8 +20,14 @@ interface Ledger
     /** Makes what it is kept in, when absent; nobody else does so until the transaction under way is over. */
     public function ensure(): void;
 
-    /** Whether something was ever landed in a table. */
-    public function knows(TableName $landed): bool;
+    /** The table that a line stands for; null where there is no such line. */
+    public function landedBy(string $line): ?string;
+
+    /** The feed other than one that lands in a table; null where there is none. */
+    public function otherOwner(TableName $landed, ?string $feed): ?Owner;
+
+    /** Takes a table from every feed but that of a line, and fences off who lands for them. */
+    public function takeOver(TableName $landed, string $line): void;
 
     /**
      * Marks the session as the holder's, and ends those of holders before it.
@@ -55,7 +62,7 @@ interface Ledger
     public function identify(string $line, TableName $landed): void;
 
     /**
-     * The landed tables among some that are no longer those that were landed in.
+     * The landed tables among some that are no longer those that were landed in, or no longer those of their line.
      *
      * @param  array<string, TableName>  $landed  by line
      * @return array<string, LandedIdentity> by line

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Warehouse;
 
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\Owner;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\Shape;
@@ -20,13 +21,14 @@ final readonly class Preparing
     {
     }
 
-    public function preparation(LandedTable $landed): Preparation
+    /** @param  string|null  $line  of the ledger; null for a feed that is yet to be made */
+    public function preparation(LandedTable $landed, ?string $line): Preparation
     {
         $actual = $this->at->tables->shape($landed->name);
 
         return $actual === null
             ? new Preparation(false, (new Making($this->at))->statements($landed), [$this->at->tables->mayCreate($landed->name)])
-            : new Preparation(true, [], [...$this->privileges($landed), ...array_map(static fn (Fit $f): Finding => $f->finding, [...$this->columns($landed, $actual), ...$this->required($landed, $actual)]), ...$this->around($landed)]);
+            : new Preparation(true, [], [...$this->privileges($landed), ...array_map(static fn (Fit $f): Finding => $f->finding, [...$this->columns($landed, $actual), ...$this->required($landed, $actual)]), ...$this->key($landed), ...$this->rows($landed, $line)]);
     }
 
     /**
@@ -38,7 +40,7 @@ final readonly class Preparing
     {
         $actual = $this->at->tables->shape($landed->name);
         if ($actual === null) {
-            return $this->preparation($landed);
+            return $this->preparation($landed, null);
         }
         $statements = $findings = [];
         $renamed = array_filter($renamed, static fn (string $new, string $old): bool => $actual->column($old) !== null && $actual->column($new) === null, ARRAY_FILTER_USE_BOTH);
@@ -54,7 +56,7 @@ final readonly class Preparing
             }
         }
 
-        return new Preparation(true, array_map(static fn (string $s): string => "{$s};", $statements), [...$this->privileges($landed), ...$findings, ...$this->around($landed, array_flip($renamed))]);
+        return new Preparation(true, array_map(static fn (string $s): string => "{$s};", $statements), [...$this->privileges($landed), ...$findings, ...$this->key($landed, array_flip($renamed))]);
     }
 
     /** @return list<Fit> of each column that the feed brings */
@@ -93,20 +95,41 @@ final readonly class Preparing
 
     /**
      * @param  array<string, string>  $before  names in the catalogue of columns that are about to be renamed
-     * @return list<Finding> of the table as a whole
+     * @return list<Finding> whether rows can be matched
      */
-    private function around(LandedTable $landed, array $before = []): array
+    private function key(LandedTable $landed, array $before = []): array
     {
-        $findings = [];
         $key = $landed->as->landing->swaps() ? [] : $landed->rowKey();
-        if ($key !== [] && ! $this->at->tables->hasUniqueIndex($landed->name, array_map(static fn (string $k): string => $before[$k] ?? $k, $key))) {
-            $findings[] = Finding::failed('Key', "{$landed->name} has no unique index on (".implode(', ', $key).'), so rows cannot be matched by key.', $this->at->definitions->uniqueIndex($landed->name, $key).';');
-        }
-        if (! $landed->as->takeOver && ! $this->at->ledger->knows($landed->name) && ! $this->at->tables->isEmpty($landed->name)) {
-            $findings[] = Finding::failed('Rows', "{$landed->name} holds rows that Lighterman did not land.", 'Choose another landed table, or allow the feed to take it over.');
+
+        return $key === [] || $this->at->tables->hasUniqueIndex($landed->name, array_map(static fn (string $k): string => $before[$k] ?? $k, $key)) ? []
+            : [Finding::failed('Key', "{$landed->name} has no unique index on (".implode(', ', $key).'), so rows cannot be matched by key.', $this->at->definitions->uniqueIndex($landed->name, $key).';')];
+    }
+
+    /** @return list<Finding> whose the rows are that are there */
+    private function rows(LandedTable $landed, ?string $line): array
+    {
+        $owner = $this->ownership($landed, $line);
+        if ($owner !== null) {
+            return [$owner];
         }
 
-        return $findings;
+        return $landed->as->takeOver || ($line !== null && $this->at->ledger->landedBy($line) === (string) $landed->name) || $this->at->tables->isEmpty($landed->name) ? []
+            : [Finding::failed('Rows', "{$landed->name} holds rows that Lighterman did not land.", 'Choose another landed table, or allow the feed to take it over.')];
+    }
+
+    /** What stands in the way, or is to be known, where the table is another feed's; null where it is not. */
+    public function ownership(LandedTable $landed, ?string $line): ?Finding
+    {
+        $own = $line === null ? null : $this->at->ledger->landedBy($line);
+        if ($own === (string) $landed->name) {
+            return null;
+        }
+        $feed = $line === null ? null : explode('/', $line)[0];
+        $begun = $feed !== null && $own !== null && $this->at->ledger->hasBegun($feed);
+        // What was taken from it stays taken, even if nobody has it any more.
+        $owner = $this->at->ledger->otherOwner($landed->name, $feed) ?? ($begun && $own === '' ? new Owner(null, null) : null);
+
+        return $owner?->finding($landed, $begun);
     }
 
     /** @return list<Finding> */

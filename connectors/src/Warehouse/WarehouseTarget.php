@@ -29,9 +29,9 @@ abstract class WarehouseTarget implements TargetSystem
         return new TargetCapabilities(transactional: true, noticesTampering: true);
     }
 
-    public function prepare(LandedTable $landed): Preparation
+    public function prepare(LandedTable $landed, ?string $feed = null): Preparation
     {
-        return Preparation::together(array_map((new Preparing($this->at))->preparation(...), $landed->tables()));
+        return Preparation::together(array_map(fn (LandedTable $t, string $fork): Preparation => (new Preparing($this->at))->preparation($t, $feed === null ? null : Admission::line($feed, $fork)), $landed->tables(), array_keys($landed->tables())));
     }
 
     public function prepareChange(LandedTable $landed, array $renamed): Preparation
@@ -62,9 +62,11 @@ abstract class WarehouseTarget implements TargetSystem
         return new WarehouseLanding($this->another(), $holder);
     }
 
-    public function demandKept(LandedTable $landed, string $feed): void
+    public function demandKept(LandedTable $landed, string $feed): int
     {
         (new Admission($this->at))->demandSame($landed, $feed);
+
+        return $this->at->ledger->sequence($feed);
     }
 
     public function discard(string $feed): void

@@ -19,8 +19,10 @@ interface TargetSystem
 
     /**
      * Compares what the feed will write with what is there. Writes nothing.
+     *
+     * @param  string|null  $feed  its lasting id; null for one that is yet to be made
      */
-    public function prepare(LandedTable $landed): Preparation;
+    public function prepare(LandedTable $landed, ?string $feed = null): Preparation;
 
     /**
      * Compares what a changed feed will write with what is there. Writes nothing.
@@ -54,9 +56,11 @@ interface TargetSystem
     /**
      * Looks whether what a feed has landed is still there, though nothing lands now.
      *
+     * @return int number of the last receipt that stands beside it; smaller than it was where an older state was put back
+     *
      * @throws SystemTrouble as LandingSession::admit() has it
      */
-    public function demandKept(LandedTable $landed, string $feed): void;
+    public function demandKept(LandedTable $landed, string $feed): int;
 
     /**
      * Forgets a feed: its position and receipts, and the landed tables that Lighterman created. All or nothing.

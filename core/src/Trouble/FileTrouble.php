@@ -35,6 +35,12 @@ final class FileTrouble extends SystemTrouble
         return new self(Reason::DamagedFile, "{$path} is not as it was written: {$fault}.", new Remedy('Somebody else has changed it. Put it back from a copy, or start the feed over; where no feed wrote it, scan the lake again.', Act::StartOver), $path);
     }
 
+    /** A page on which it stands what feeds have landed. */
+    public static function damagedPage(string $path, string $fault): self
+    {
+        return new self(Reason::DamagedFile, "{$path} is not as it was written: {$fault}.", 'Put it back from a copy. Without one, remove it: the page before it counts then, and what came since is brought again.', $path, true);
+    }
+
     public static function unreadable(string $system, string $path): self
     {
         return new self(Reason::Unreadable, "{$system}: ".($path === '' ? 'the folder' : $path).' cannot be read.', 'Give the account that Lighterman runs under the right to read it. Lighterman tries again.', $path, true);

@@ -70,6 +70,11 @@ final class LandedTrouble extends SystemTrouble
         return new self(Reason::NotTakenIn, 'The feed could not be taken in by the lake.', 'See what the feed says, mend that, and ask again.', null, mayPass: true);
     }
 
+    public static function longFolder(string|Stringable $table, string $partition, int $bytes, int $most): self
+    {
+        return new self(Reason::UnfitValue, "{$table}: a folder of {$partition} would have a name of {$bytes} bytes, of which there may be {$most}.", new Remedy('Make the values shorter among the feed\'s columns, or start over with files that are parted by something else.', Act::ChangeColumns), null, (string) $table, $partition);
+    }
+
     public static function unfitValue(string|Stringable $table, string $said): self
     {
         return new self(Reason::UnfitValue, "{$table}: a value does not fit its column. {$said}", new Remedy('Convert the column among the feed\'s columns, to text for instance, or say there what becomes of such a value.', Act::ChangeColumns), null, (string) $table);

@@ -30,9 +30,9 @@ final class QueryTrouble extends SystemTrouble
     }
 
     /** @param  string  $said  a sentence */
-    public static function refused(string $said): self
+    public static function refused(string $said, ?string $remedy = null): self
     {
-        return new self(Reason::Refused, $said, 'Correct the statement and run it again.');
+        return new self(Reason::Refused, $said, $remedy ?? 'Correct the statement and run it again.');
     }
 
     /** @param  string  $said  a sentence */

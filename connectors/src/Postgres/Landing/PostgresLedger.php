@@ -9,6 +9,7 @@ use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Connectors\Warehouse\LandedIdentity;
 use Lighterman\Connectors\Warehouse\Ledger;
 use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Port\Owner;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Position\Positions;
 use Lighterman\Core\Position\StartPosition;
@@ -56,9 +57,24 @@ final readonly class PostgresLedger implements Ledger
         }
     }
 
-    public function knows(TableName $landed): bool
+    public function landedBy(string $line): ?string
     {
-        return $this->exists() && $this->connection->value('SELECT 1 FROM lighterman.position WHERE landed = $1 LIMIT 1', [(string) $landed]) !== null;
+        return $this->exists() ? $this->connection->value('SELECT landed FROM lighterman.position WHERE feed = $1', [$line]) : null;
+    }
+
+    public function otherOwner(TableName $landed, ?string $feed): ?Owner
+    {
+        $row = ! $this->exists() ? null : $this->connection->row(<<<'SQL'
+            SELECT split_part(p.feed, '/', 1) AS feed, (SELECT to_char(max(landed_at) AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI "UTC"') FROM lighterman.receipt r WHERE r.feed = split_part(p.feed, '/', 1)) AS since
+            FROM lighterman.position p WHERE p.landed = $1 AND split_part(p.feed, '/', 1) IS DISTINCT FROM $2 ORDER BY 2 DESC NULLS LAST, 1 LIMIT 1
+            SQL, [(string) $landed, $feed]);
+
+        return $row === null ? null : new Owner((string) $row['feed'], $row['since']);
+    }
+
+    public function takeOver(TableName $landed, string $line): void
+    {
+        $this->connection->run("UPDATE lighterman.position SET landed = '', token = token + 1 WHERE landed = $1 AND split_part(feed, '/', 1) <> split_part($2, '/', 1)", [(string) $landed, $line]);
     }
 
     public function supersede(string $of, int $token): void
@@ -111,10 +127,10 @@ final readonly class PostgresLedger implements Ledger
 
     public function strange(array $landed): array
     {
-        $wanted = json_encode(array_map(static fn (string $line, TableName $t): array => ['line' => $line, 'name' => Sql::table($t)], array_keys($landed), array_values($landed)), JSON_THROW_ON_ERROR);
+        $wanted = json_encode(array_map(static fn (string $line, TableName $t): array => ['line' => $line, 'name' => Sql::table($t), 'landed' => (string) $t], array_keys($landed), array_values($landed)), JSON_THROW_ON_ERROR);
         $expression = str_replace('$2', 'w.name', self::IDENTITY);
         $strange = [];
-        foreach ($this->connection->rows("SELECT w.line, p.identity AS was, {$expression} AS now FROM json_to_recordset(\$1::json) w(line text, name text) JOIN lighterman.position p ON p.feed = w.line WHERE p.identity IS NOT NULL AND p.identity IS DISTINCT FROM {$expression}", [$wanted]) as $row) {
+        foreach ($this->connection->rows("SELECT w.line, p.identity AS was, {$expression} AS now FROM json_to_recordset(\$1::json) w(line text, name text, landed text) JOIN lighterman.position p ON p.feed = w.line WHERE p.identity IS NOT NULL AND (p.landed <> w.landed OR p.identity IS DISTINCT FROM {$expression})", [$wanted]) as $row) {
             $strange[(string) $row['line']] = new LandedIdentity((string) $row['was'], $row['now']);
         }
 
