@@ -153,6 +153,27 @@ final class ObjectStoreTest extends LakeCase
     }
 
     #[Test]
+    public function a_write_that_is_answered_as_done_and_was_not_counts_for_nothing(): void
+    {
+        $this->gate->run("CREATE TABLE t (id int PRIMARY KEY, n int, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO t SELECT g, 0, now() - interval '1 day' FROM generate_series(1, 50) g");
+        $feed = $this->lakeFeed('t', 'updated_at', ['id']);
+        $token = 1;
+        for ($after = 0; $after < 5; $after++) {
+            $this->gate->run("UPDATE t SET n = n + 1, updated_at = clock_timestamp() WHERE id % 5 = {$after}");
+            $this->settle();
+            $this->store->failPut($after);
+            try {
+                $this->carry($feed, $token++, $this->lake);
+            } catch (SystemTrouble $trouble) {
+                self::assertTrue($trouble->mayPass(), $trouble->getMessage());
+            }
+            @unlink("{$this->store->folder}/.fail-put");
+            $this->carry($feed, $token++, $this->lake);
+            self::assertSame(array_map(array_values(...), $this->gate->rows('SELECT id, n FROM t ORDER BY id')), $this->lake->query('SELECT id, n FROM gate.t ORDER BY id', 100, 30)->rows, "after {$after}");
+        }
+    }
+
+    #[Test]
     public function what_keeps_a_store_from_being_used_is_said(): void
     {
         $check = fn (ObjectStore $store): array => array_map(static fn ($f): string => "{$f->result}: {$f->said}", (new LakeTarget(new LakeSettings('lake', $store, 160, 2, "{$this->path}/here")))->check());

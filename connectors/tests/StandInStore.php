@@ -49,6 +49,12 @@ final class StandInStore
         file_put_contents("{$this->folder}/.fail-head", (string) $requests);
     }
 
+    /** Has a write answered as if it had been made, after so many others. */
+    public function failPut(int $after): void
+    {
+        file_put_contents("{$this->folder}/.fail-put", "1 {$after}");
+    }
+
     /** Has so many of the next objects that are read end after some bytes. */
     public function cut(int $bytes, int $answers): void
     {

@@ -5,7 +5,8 @@
 //
 // STORE_KEY and STORE_SECRET say who may come in; requests are signed with them (AWS Signature Version 4). What a real store
 // does for a client that has bad luck can be had on purpose: a file FOLDER/.fail with a number makes that many requests fail,
-// FOLDER/.fail-head that many questions about an object; FOLDER/.cut with a number of bytes and a number of answers breaks off so
+// FOLDER/.fail-head that many questions about an object, FOLDER/.fail-put has that many writes answered as if all were well,
+// with an error for what they hold; FOLDER/.cut with a number of bytes and a number of answers breaks off so
 // many larger objects that are read after that many bytes.
 import { createHash, createHmac, randomUUID, timingSafeEqual } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, readdirSync, renameSync, rmSync, statSync, writeFileSync, createReadStream } from 'node:fs';
@@ -95,11 +96,11 @@ function upload(request, parts, query, body, at) {
     return request.method === 'POST' ? { status: 200, body: '<?xml version="1.0" encoding="UTF-8"?><CompleteMultipartUploadResult><ETag>&quot;whole&quot;</ETag></CompleteMultipartUploadResult>' } : { status: 204 };
 }
 
-// Whether one of so many requests that are to fail is this one.
+// Whether one of so many requests that are to fail is this one; a second number says how many go well before.
 function hasBadLuck(file) {
-    const left = existsSync(`${folder}/${file}`) ? Number(readFileSync(`${folder}/${file}`, 'utf8')) : 0;
-    if (left > 0) writeFileSync(`${folder}/${file}`, String(left - 1));
-    return left > 0;
+    const [left, before = 0] = existsSync(`${folder}/${file}`) ? readFileSync(`${folder}/${file}`, 'utf8').split(' ').map(Number) : [0];
+    if (left > 0) writeFileSync(`${folder}/${file}`, before > 0 ? `${left} ${before - 1}` : String(left - 1));
+    return left > 0 && before === 0;
 }
 
 // After how many bytes an object of some size breaks off; null for one that does not.
@@ -125,6 +126,7 @@ function answer(request, path, query, body) {
     }
     if (query.has('uploadId')) return upload(request, `${folder}/parts/${query.get('uploadId').replace(/[^\da-f-]/g, '')}`, query, body, at);
     const there = existsSync(at) && statSync(at).isFile();
+    if (request.method === 'PUT' && hasBadLuck('.fail-put')) return error('InternalError', 200);
     if (request.method === 'PUT') {
         const from = request.headers['x-amz-copy-source'];
         if (from !== undefined) {

@@ -26,6 +26,12 @@ final class DataFileMaker
     /** Partitions that are written at once. */
     private const AT_ONCE = 50;
 
+    /** Columns beyond which a row is wide. */
+    public const WIDE = 50;
+
+    /** The fewest rows of a group that the engine writes. */
+    private const FEWEST = 2048;
+
     /** Bytes of a folder's name, as file systems have it. */
     private const LONGEST = 255;
 
@@ -134,7 +140,11 @@ final class DataFileMaker
     {
         $packed = ['zstd' => 'zstd', 'snappy' => 'snappy', 'none' => 'uncompressed'][$this->landed->as->writing->packed];
 
-        return "FORMAT parquet, COMPRESSION {$packed}, ROW_GROUP_SIZE {$this->landed->as->writing->groupRows}";
+        $columns = count($this->landed->columns());
+        // The engine holds a group of rows in its memory whole, so that wide ones have to be few.
+        $rows = $columns <= self::WIDE ? $this->landed->as->writing->groupRows : min($this->landed->as->writing->groupRows, max(self::FEWEST, intdiv(1_000_000, $columns)));
+
+        return "FORMAT parquet, COMPRESSION {$packed}, ROW_GROUP_SIZE {$rows}";
     }
 
     /**

@@ -7,6 +7,7 @@ namespace Lighterman\Connectors\Lake;
 use Closure;
 use Lighterman\Connectors\Engine\Engine;
 use Lighterman\Connectors\Engine\EngineError;
+use Lighterman\Connectors\Scratch;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Format\UnfitValue;
 use Lighterman\Core\Landing\ChangePlan;
@@ -51,7 +52,7 @@ final class LakeLanding implements LandingSession
     private string $now = '';
 
     /**
-     * @param  Closure(bool $ordered): Engine  $start  starts an engine
+     * @param  Closure(bool $ordered, bool $wide): Engine  $start  starts an engine
      * @param  BookPage  $page  taken by the holder of the token
      * @param  string  $work  absolute folder for files that are being made
      * @param  Closure(LandedTable, Page): void  $prepare  refuses a table that cannot be landed in; the second is what the feed has landed
@@ -89,7 +90,7 @@ final class LakeLanding implements LandingSession
             $this->turn($this->page->landed([$feed => $page], null));
         }
         // Rows that come again count in their order.
-        $this->engine ??= ($this->start)($landed->repeats());
+        $this->engine ??= ($this->start)($landed->repeats(), count($landed->columns()) > DataFileMaker::WIDE);
         $this->files[$feed] = $landed->bringsChanges()
             ? new ChangeTable($this->folder, $this->engine, $landed, $this->work, $this->tables)
             : new RowFiles($this->folder, $this->engine, $landed, $this->work, $this->tables, $page->tables);
@@ -286,6 +287,8 @@ final class LakeLanding implements LandingSession
     {
         $this->forget();
         $this->engine?->close();
+        Scratch::remove($this->work);
+        @rmdir(dirname($this->work));
     }
 
     private function forget(): void
@@ -320,7 +323,7 @@ final class LakeLanding implements LandingSession
             return $do();
         } catch (EngineError|UnfitValue|SystemTrouble $e) {
             $this->demandLease();
-            $trouble = $e instanceof SystemTrouble ? $e : Refusal::of($e, $this->files[$feed]->landed()->name);
+            $trouble = $e instanceof SystemTrouble ? $e : Refusal::of($e, $this->files[$feed]->landed());
             throw $trouble->mayPass() ? $trouble : new FeedRefused($feed, $trouble);
         }
     }

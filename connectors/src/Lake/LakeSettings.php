@@ -25,12 +25,13 @@ final readonly class LakeSettings
      * @param  bool  $ordered  whether rows keep the order in which they are read
      * @param  list<string>  $further  absolute folders that it may use besides the lake's
      * @param  (Closure(): void)|null  $alive  called about once a second while it works
+     * @param  bool  $wide  whether rows have so many columns that only one may be worked on at a time
      */
-    public function engine(bool $ordered = false, array $further = [], ?Closure $alive = null): Engine
+    public function engine(bool $ordered = false, array $further = [], ?Closure $alive = null, bool $wide = false): Engine
     {
         $own = is_string($this->place) ? [$this->place] : [ObjectFolder::fetchedIn($this->temporary, $this->place), ObjectFolder::madeIn($this->temporary, $this->place)];
 
-        return new Engine([...$own, ...$further], $this->memory, $this->threads, $this->temporary, $ordered, $alive);
+        return new Engine([...$own, ...$further], $this->memory, $wide ? 1 : $this->threads, $this->temporary, $ordered, $alive);
     }
 
     public function folder(): Folder

@@ -113,6 +113,9 @@ final class LakeTarget implements TargetSystem
         foreach ($this->sameButForCase($landed) as [$one, $other]) {
             $findings[] = Finding::failed('Columns', "{$landed->name} would have the columns {$one} and {$other}, which files of a lake cannot tell apart.", 'Land one of them under another name, or leave it out.');
         }
+        if ($this->settings->memory < Refusal::memory($landed)) {
+            $findings[] = Finding::warned('Memory', count($landed->columns())." columns may need more than the {$this->settings->memory} MB of memory that the lake's engine has.", 'Set LIGHTERMAN_LAKE_MEMORY_MB to '.Refusal::memory($landed).' and start Lighterman again, or leave columns out.');
+        }
         $below = "{$landed->name->schema}/{$landed->name->name}";
         if ($there === null) {
             $strangers = $this->folder->files($below);
@@ -167,7 +170,7 @@ final class LakeTarget implements TargetSystem
         $this->ledger->write($page);
         array_map($this->sweep(...), $page->feeds);
 
-        return new LakeLanding($this->folder, $this->ledger, fn (bool $ordered): Engine => $this->settings->engine($ordered, alive: $holder->alive), $page, $this->folder->workplace($holder->of, $holder->token), $this->demandReady(...), $this->owners);
+        return new LakeLanding($this->folder, $this->ledger, fn (bool $ordered, bool $wide): Engine => $this->settings->engine($ordered, [], $holder->alive, $wide), $page, $this->folder->workplace($holder->of, $holder->token), $this->demandReady(...), $this->owners);
     }
 
     /** Removes what a crash has left: files that were placed and never counted. */

@@ -6,6 +6,7 @@ namespace Lighterman\Connectors\Lake;
 
 use Closure;
 use FilesystemIterator;
+use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Trouble\FileTrouble;
 use Lighterman\Core\Trouble\MissingTrouble;
@@ -19,6 +20,9 @@ use SplFileInfo;
 /** A lake in a folder of this machine. */
 final readonly class LocalFolder implements Folder
 {
+    /** How often something is tried that others may be undoing at the same moment. */
+    private const TRIES = 10;
+
     public function __construct(private string $system, private string $root)
     {
     }
@@ -68,9 +72,7 @@ final readonly class LocalFolder implements Folder
 
     public function leaveWorkplace(string $feed): void
     {
-        foreach ($this->files(self::work($feed)) as $name) {
-            $this->delete($name);
-        }
+        Scratch::remove($this->where(self::work($feed)));
     }
 
     /** Below the lake, so that a finished file only changes its name. */
@@ -83,8 +85,10 @@ final readonly class LocalFolder implements Folder
     private function make(string $name): string
     {
         $path = $this->where($name);
-        if (! is_dir($path) && ! @mkdir($path, 0777, true) && ! is_dir($path)) {
-            throw $this->trouble("the folder {$path} cannot be made");
+        // Whoever takes the last file out of a folder takes the folder away, and those above it.
+        for ($try = 1; ! is_dir($path) && ! @mkdir($path, 0777, true); $try++) {
+            clearstatcache(true, $path);
+            is_dir($path) || $try < self::TRIES || throw $this->trouble("the folder {$path} cannot be made");
         }
 
         return $path;
@@ -130,12 +134,19 @@ final readonly class LocalFolder implements Folder
 
     public function place(string $finished, string $name, ?Closure $alive): void
     {
-        $this->make(dirname($name));
         $file = @fopen($finished, 'r+b');
-        if ($file === false || ! fsync($file) || ! rename($finished, $this->where($name))) {
+        if ($file === false || ! fsync($file)) {
             throw $this->trouble("{$this->where($name)} cannot be written");
         }
         fclose($file);
+        for ($try = 1; ; $try++) {
+            $folder = $this->make(dirname($name));
+            if (@rename($finished, $this->where($name))) {
+                return;
+            }
+            clearstatcache(true, $folder);
+            ! is_dir($folder) && $try < self::TRIES || throw $this->trouble("{$this->where($name)} cannot be written");
+        }
     }
 
     public function repeat(string $name, string $as): void

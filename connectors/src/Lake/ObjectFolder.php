@@ -15,6 +15,7 @@ use Lighterman\Connectors\Scratch;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Trouble\FileTrouble;
 use Lighterman\Core\Trouble\MissingTrouble;
+use Lighterman\Core\Trouble\StatementTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /**
@@ -105,12 +106,10 @@ final readonly class ObjectFolder implements Folder
     public function create(string $name, string $contents): bool
     {
         try {
-            $this->files->write($name, $contents, ['IfNoneMatch' => '*']);
-
-            return true;
-        } catch (FilesystemException $e) {
             // A request that was sent again may meet what its first try has written.
-            return ObjectStore::isTaken($e) ? $this->read($name) === $contents : throw $this->store->trouble($this->system, "{$this->where($name)} cannot be written", $e);
+            return $this->store->create($this->system, $name, $contents) || $this->read($name) === $contents;
+        } catch (S3Exception $e) {
+            throw $this->store->trouble($this->system, "{$this->where($name)} cannot be written", $e);
         }
     }
 
@@ -133,10 +132,14 @@ final readonly class ObjectFolder implements Folder
         $file = fopen($finished, 'rb');
         try {
             $this->files->writeStream($name, $file, $alive === null ? [] : ['before_upload' => static fn () => $alive()]);
+            $bytes = $this->files->fileSize($name);
         } catch (FilesystemException $e) {
             throw $this->store->trouble($this->system, "{$this->where($name)} cannot be written", $e);
         } finally {
             is_resource($file) && fclose($file);
+        }
+        if ($bytes !== filesize($finished)) {
+            throw StatementTrouble::store($this->system, "{$this->system}: {$this->where($name)} cannot be written: {$this->store->endpoint} has {$bytes} bytes of it.", answers: true);
         }
         $this->fetched->keep($finished, $name);
     }

@@ -10,7 +10,6 @@ use Aws\S3\Exception\S3Exception;
 use Aws\S3\S3Client;
 use League\Flysystem\AwsS3V3\AwsS3V3Adapter;
 use League\Flysystem\Filesystem;
-use League\Flysystem\FilesystemException;
 use Lighterman\Core\Trouble\FileTrouble;
 use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\PrivilegeTrouble;
@@ -56,8 +55,27 @@ final readonly class ObjectStore
 
     public function files(): Filesystem
     {
-        // A name may be asked for on the condition that nobody has it.
-        return new Filesystem(new AwsS3V3Adapter($this->client(), $this->bucket, $this->prefix, forwardedOptions: [...AwsS3V3Adapter::AVAILABLE_OPTIONS, 'IfNoneMatch']));
+        return new Filesystem(new AwsS3V3Adapter($this->client(), $this->bucket, $this->prefix));
+    }
+
+    /**
+     * Writes a small object that must not be there yet.
+     *
+     * @return bool false if one of that name is there, or another write of it is still going on
+     *
+     * @throws S3Exception
+     * @throws SystemTrouble if the store does not confirm it
+     */
+    public function create(string $system, string $name, string $contents): bool
+    {
+        try {
+            $result = $this->client()->putObject(['Bucket' => $this->bucket, 'Key' => $this->keyOf($name), 'Body' => $contents, 'IfNoneMatch' => '*']);
+        } catch (S3Exception $e) {
+            return in_array($e->getStatusCode(), [409, 412], true) ? false : throw $e;
+        }
+
+        // Whatever stands before a store may answer that all is well and mean something else.
+        return (string) ($result['ETag'] ?? '') !== '' ? true : throw StatementTrouble::store($system, "{$system}: {$this->where($name)} cannot be written: {$this->endpoint} does not confirm it.", answers: true);
     }
 
     /**
@@ -140,13 +158,6 @@ final readonly class ObjectStore
     public function id(): string
     {
         return substr(hash('sha256', "{$this->endpoint}\0{$this->bucket}\0{$this->prefix}"), 0, 16);
-    }
-
-    /** Whether a request was refused since somebody has the name. */
-    public static function isTaken(FilesystemException $e): bool
-    {
-        // 409 is said while another write under the same condition is still going on.
-        return in_array(self::status($e), [409, 412], true);
     }
 
     public static function isMissing(Throwable $e): bool

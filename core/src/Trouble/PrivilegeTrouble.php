@@ -8,9 +8,9 @@ namespace Lighterman\Core\Trouble;
 final class PrivilegeTrouble extends SystemTrouble
 {
     /** @param  string|null  $user  who lacks it at the system; null where it is the account that Lighterman runs under */
-    private function __construct(Reason $reason, string $message, Remedy|string $remedy, public readonly ?string $system, public readonly ?string $user = null, public readonly ?string $path = null)
+    private function __construct(Reason $reason, string $message, Remedy|string $remedy, public readonly ?string $system, public readonly ?string $user = null, public readonly ?string $path = null, bool $mayPass = false)
     {
-        parent::__construct($reason, $message, $remedy, false);
+        parent::__construct($reason, $message, $remedy, $mayPass);
     }
 
     /**
@@ -46,12 +46,12 @@ final class PrivilegeTrouble extends SystemTrouble
     /** @param  string  $message  a whole sentence */
     public static function inFolder(string $system, string $message, string $path, string $to = 'read and write'): self
     {
-        return new self(Reason::NoPrivilege, $message, "Give the account that Lighterman runs under the right to {$to} {$path}.", $system, path: $path);
+        return new self(Reason::NoPrivilege, $message, "Give the account that Lighterman runs under the right to {$to} {$path}. Lighterman tries again.", $system, path: $path, mayPass: true);
     }
 
     /** @param  string  $message  a whole sentence */
     public static function inBucket(string $system, string $message): self
     {
-        return new self(Reason::NoPrivilege, $message, 'Check key and secret, and what they may do in the bucket: list, read, write and remove objects.', $system);
+        return new self(Reason::NoPrivilege, $message, 'Check key and secret, and what they may do in the bucket: list, read, write and remove objects. Lighterman tries again.', $system, mayPass: true);
     }
 }
