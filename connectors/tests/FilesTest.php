@@ -65,6 +65,20 @@ final class FilesTest extends PostgresCase implements TakenFiles
         return array_intersect_key($this->taken, array_flip($paths));
     }
 
+    /** @var array<string, array{FileMark, string}> files ahead of the clock, and since when they are as they are */
+    private array $ahead = [];
+
+    public function steadySince(array $ahead, string $now): array
+    {
+        $was = $this->ahead;
+        $this->ahead = [];
+        foreach ($ahead as $file) {
+            $this->ahead[$file->path] = isset($was[$file->path]) && $was[$file->path][0]->isSame($file) ? $was[$file->path] : [$file, $now];
+        }
+
+        return array_map(static fn (array $a): string => $a[1], $this->ahead);
+    }
+
     public function asked(): array
     {
         return $this->asked;

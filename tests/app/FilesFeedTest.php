@@ -99,6 +99,41 @@ final class FilesFeedTest extends AppCase
     }
 
     #[Test]
+    public function a_file_whose_time_is_ahead_is_left_until_it_has_stayed_the_same(): void
+    {
+        $this->leave('must-1.csv', "sample;ph\na;3,5\n", 90);
+        $feed = $this->must(['quiet_seconds' => 3]);
+        $this->leave('must-2.csv', "sample;ph\nb;12,56", -3600);
+        $this->carry($feed);
+        self::assertSame(['a 3.5'], $this->landed());
+        sleep(4);
+        $this->leave('must-2.csv', "sample;ph\nb;12,5678\n", -3600);
+        $this->carry($feed);
+        self::assertSame(['a 3.5'], $this->landed(), 'somebody was writing to it');
+        $this->get('/feeds/must/files')->assertOk()->assertSee('left until it has stayed the same for 3 s; its time is ahead of the clock');
+        sleep(4);
+        $this->carry($feed);
+        self::assertSame(['a 3.5', 'b 12.5678'], $this->landed());
+        self::assertTrue($this->lastRun($feed)->state === 'done' && $this->carry($feed)->sequence === 2);
+    }
+
+    #[Test]
+    public function what_is_never_taken_is_said_on_the_page_and_by_the_test_of_the_system(): void
+    {
+        $this->leave('must-1.csv', "sample;ph\na;3,5\n", 90);
+        $feed = $this->must();
+        symlink("{$this->path}/must-1.csv", "{$this->path}/must-2.csv");
+        foreach (["must-3\n.csv", "must-4\xFF.csv", 'must\\5.csv'] as $name) {
+            file_put_contents("{$this->path}/{$name}", "sample;ph\nz;1\n");
+            touch("{$this->path}/{$name}", time() - 60);
+        }
+        $this->carry($feed);
+        self::assertSame(['a 3.5'], $this->landed());
+        $this->get('/feeds/must/files')->assertOk()->assertSee('4 files in these folders are never read')->assertSee('must-2.csv')->assertSee('it is a link')->assertSee('must-3\n.csv')->assertSee('its name is not UTF-8')->assertSee('its name holds a backslash');
+        self::assertCount(3, array_filter(app(Systems::class)->source($this->source)->check(), static fn (\Lighterman\Core\Port\Finding $f): bool => $f->subject === 'Passed over'));
+    }
+
+    #[Test]
     public function a_changed_file_waits_for_a_decision_or_comes_again(): void
     {
         $this->leave('must-1.csv', "sample;ph\na;3,5\n", 90);

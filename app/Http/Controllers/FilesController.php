@@ -10,6 +10,8 @@ use App\Runtime\Common\Systems;
 use App\Runtime\Common\TakenBook;
 use Illuminate\Contracts\View\View;
 use Illuminate\Http\Request;
+use Lighterman\Core\Capture\PlannedFiles;
+use Lighterman\Core\Port\PassesOver;
 use Lighterman\Core\Trouble\Explained;
 
 /** The files of a feed: those that are taken, and those that wait. */
@@ -23,9 +25,13 @@ final class FilesController
         $definition = $feed->definition->parsed();
         abort_if($definition->origin->files === null, 404);
         $holds = trim((string) $request->query('holds', ''));
-        $plan = $trouble = null;
+        $planned = new PlannedFiles;
+        $trouble = null;
+        $over = [];
         try {
-            $plan = $systems->source($feed->route->source)->plan($definition, $feed->stands(), null, new TakenBook($feed->id));
+            $source = $systems->source($feed->route->source);
+            $planned = $source->plan($definition, $feed->stands(), null, new TakenBook($feed->id))->files ?? $planned;
+            $over = $source instanceof PassesOver ? $source->passedOver($definition->origin->table) : [];
         } catch (Explained $e) {
             $trouble = $e;
         }
@@ -35,7 +41,7 @@ final class FilesController
 
         return view('feeds.files', [
             'feed' => $feed, 'definition' => $definition, 'trouble' => $trouble, 'holds' => $holds, 'page' => $page, 'count' => $count, 'pages' => (int) max(1, ceil($count / self::PER_PAGE)),
-            'waiting' => array_slice($plan->files->taken ?? [], 0, self::PER_PAGE), 'more' => max(0, count($plan->files->taken ?? []) - self::PER_PAGE), 'refused' => $plan->files->refused ?? [], 'growing' => $plan->files->growing ?? [],
+            'waiting' => array_slice($planned->taken, 0, self::PER_PAGE), 'more' => max(0, count($planned->taken) - self::PER_PAGE), 'refused' => $planned->refused, 'growing' => $planned->growing, 'over' => $over,
             'sums' => TakenFile::where('feed_id', $feed->id)->selectRaw('count(*) AS files, coalesce(sum(size), 0) AS size, coalesce(sum(rows), 0) AS rows, coalesce(sum(set_aside), 0) AS set_aside')->toBase()->first(),
             'files' => $which->latest('landed_at')->orderBy('path')->forPage($page, self::PER_PAGE)->get(),
         ]);

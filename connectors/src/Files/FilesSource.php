@@ -26,6 +26,7 @@ use Lighterman\Core\Landing\Stamps;
 use Lighterman\Core\Port\BatchReader;
 use Lighterman\Core\Port\CatalogueEntry;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\PassesOver;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\TakenFiles;
@@ -39,7 +40,7 @@ use Lighterman\Core\Trouble\InvalidDefinition;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A folder that files are left in. What other sources call a table is a pattern of files here. */
-final readonly class FilesSource implements SourceSystem
+final readonly class FilesSource implements PassesOver, SourceSystem
 {
     /** Every pattern's name says that it is one. */
     public const SCHEMA = 'files';
@@ -72,6 +73,7 @@ final readonly class FilesSource implements SourceSystem
                 $format = FileFormat::of($file->path);
                 $format === null ? $others++ : $formats[$format->word()] = ($formats[$format->word()] ?? 0) + 1;
             }
+            $over = $this->store->passedOver(null);
         } catch (SystemTrouble $trouble) {
             return [Finding::failed('Folder', $trouble->getMessage(), (string) $trouble->remedy())];
         }
@@ -80,6 +82,7 @@ final readonly class FilesSource implements SourceSystem
 
         return [
             Finding::passed('Folder', "{$this->settings->where()} can be read."),
+            ...array_map(static fn (string $name, string $why): Finding => Finding::warned('Passed over', "{$name} is never read: {$why}.", 'Have it written as a file of its own, under a name of plain letters.'), array_slice(array_keys($over), 0, 3), array_slice($over, 0, 3)),
             $count > 0 ? Finding::passed('Files', "{$count} ".($count === 1 ? 'file' : 'files')." in formats that can be read: {$words}.".($others === 0 ? '' : " {$others} others.")) : Finding::warned('Files', 'There is no file in a format that can be read.', 'Check that this is the right folder.'),
         ];
     }
@@ -257,11 +260,19 @@ final readonly class FilesSource implements SourceSystem
             // Only a file that seems to have changed is worth reading for its checksum.
             $found = array_map(fn (FileMark $f): FileMark => isset($known[$f->path]) && $known[$f->path]->checksum !== null && $known[$f->path]->size === $f->size && $known[$f->path]->modified !== $f->modified ? $f->withChecksum($this->store->checksum($f->path)) : $f, $found);
         }
-        $choice = FileChoice::of($found, $known, $taken?->asked() ?? [], $reading->changed, $reading->quiet, $now);
+        $ahead = array_values(array_filter($found, static fn (FileMark $f): bool => $f->modified > $now));
+        // Who only looks at what would be read has nobody to remember it.
+        $steady = $taken?->steadySince($ahead, $now) ?? array_fill_keys(array_map(static fn (FileMark $f): string => $f->path, $ahead), '');
+        $choice = FileChoice::of($found, $known, $taken?->asked() ?? [], $reading->changed, $reading->quiet, $now, $steady);
         $refused = array_fill_keys(array_map(static fn (FileMark $f): string => $f->path, $choice->changed), 'it has changed since it was taken');
         $files = [...$choice->changed, ...$choice->take];
 
         return new ReadPlan('files', $from, null, $choice->completeUpTo, empty: $files === [], files: new PlannedFiles($files, $refused, $choice->growing));
+    }
+
+    public function passedOver(TableName $table): array
+    {
+        return $this->store->passedOver(FileRows::pattern($table));
     }
 
     public function reader(FeedDefinition $definition, ReadPlan $plan): BatchReader

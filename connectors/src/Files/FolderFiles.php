@@ -4,11 +4,16 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Files;
 
+use FilesystemIterator;
 use League\Flysystem\FilesystemException;
 use League\Flysystem\FilesystemOperator;
+use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Trouble\FileTrouble;
 use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
+use RecursiveDirectoryIterator;
+use RecursiveIteratorIterator;
+use SplFileInfo;
 
 /** Files in a folder of this machine. */
 final readonly class FolderFiles extends Store
@@ -22,6 +27,31 @@ final readonly class FolderFiles extends Store
     public function place(string $path): string
     {
         return "{$this->root}/{$path}";
+    }
+
+    public function passedOver(?FilePattern $pattern): array
+    {
+        $this->demandThere();
+        $folder = rtrim("{$this->root}/{$pattern?->folder()}", '/');
+        $over = [];
+        if (! is_dir($folder)) {
+            return [];
+        }
+        $all = new RecursiveIteratorIterator(new RecursiveDirectoryIterator($folder, FilesystemIterator::SKIP_DOTS), RecursiveIteratorIterator::LEAVES_ONLY, RecursiveIteratorIterator::CATCH_GET_CHILD);
+        $pattern?->isDeep() === false && $all->setMaxDepth(0);
+        /** @var SplFileInfo $file */
+        foreach ($all as $file) {
+            $path = substr($file->getPathname(), strlen(rtrim($this->root, '/')) + 1);
+            $why = $file->isLink() ? 'it is a link' : self::oddity($path);
+            if ($why !== null && ! preg_match('~(^|/)[._]~', $path) && ($pattern === null || ! $file->isLink() || self::oddity($path) !== null || $pattern->matches($path))) {
+                $over[self::shown($path)] = $why;
+                if (count($over) === self::PASSED_OVER) {
+                    break;
+                }
+            }
+        }
+
+        return $over;
     }
 
     protected function demandThere(): void

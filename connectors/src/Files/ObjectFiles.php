@@ -8,6 +8,7 @@ use Aws\S3\Exception\S3Exception;
 use League\Flysystem\FilesystemException;
 use Lighterman\Connectors\Objects\Fetched;
 use Lighterman\Connectors\Objects\ObjectStore;
+use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Files in an object store. */
@@ -45,6 +46,23 @@ final readonly class ObjectFiles extends Store
         } catch (S3Exception $e) {
             throw $this->trouble($path, $e);
         }
+    }
+
+    public function passedOver(?FilePattern $pattern): array
+    {
+        $over = [];
+        try {
+            foreach ($this->files->listContents($pattern?->folder() ?? '', $pattern?->isDeep() ?? true) as $file) {
+                $why = $file->isFile() ? self::oddity($file->path()) : null;
+                if ($why !== null && count($over) < self::PASSED_OVER) {
+                    $over[self::shown($file->path())] = $why;
+                }
+            }
+        } catch (FilesystemException $e) {
+            throw $this->trouble('', $e);
+        }
+
+        return $over;
     }
 
     protected function demandThere(): void

@@ -20,6 +20,9 @@ abstract readonly class Store
 {
     private const PIECE = 262_144;
 
+    /** So many that are passed over are named. */
+    protected const PASSED_OVER = 100;
+
     public function __construct(protected string $system, protected FilesystemOperator $files)
     {
     }
@@ -51,7 +54,7 @@ abstract readonly class Store
         $folder = $pattern?->folder() ?? '';
         try {
             foreach ($this->files->listContents($folder, $pattern?->isDeep() ?? true) as $file) {
-                if ($file instanceof FileAttributes && ($pattern === null ? ! preg_match('~(^|/)[._]~', $file->path()) : $pattern->matches($file->path()))) {
+                if ($file instanceof FileAttributes && self::oddity($file->path()) === null && ($pattern === null ? ! preg_match('~(^|/)[._]~', $file->path()) : $pattern->matches($file->path()))) {
                     yield self::mark($file);
                 }
             }
@@ -61,6 +64,30 @@ abstract readonly class Store
                 throw $this->trouble($folder, $e);
             }
         }
+    }
+
+    /** Why a path cannot be read, though it is there; null where it can. */
+    protected static function oddity(string $path): ?string
+    {
+        return match (true) {
+            ! mb_check_encoding($path, 'UTF-8') => 'its name is not UTF-8',
+            preg_match('/[\x00-\x1F\x7F]/', $path) === 1 => 'its name holds a line break or another control character',
+            str_contains($path, '\\') => 'its name holds a backslash',
+            default => null,
+        };
+    }
+
+    /**
+     * What a pattern means and is never read.
+     *
+     * @return array<string, string> why, by name as it can be shown; at most PASSED_OVER
+     */
+    abstract public function passedOver(?FilePattern $pattern): array;
+
+    /** A name as it can be shown, whatever it holds. */
+    protected static function shown(string $path): string
+    {
+        return addcslashes(mb_scrub($path, 'UTF-8'), "\0..\37\177");
     }
 
     /**

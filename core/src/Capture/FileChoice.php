@@ -26,19 +26,23 @@ final readonly class FileChoice
      * @param  array<string, true>  $asked  paths that a person wants taken again, whatever is known of them
      * @param  int  $quiet  seconds since a file was last written to before it is taken
      * @param  string  $now  by the clock of the system that holds the files, ISO 8601, UTC
+     * @param  array<string, string>  $steady  since when files whose times lie ahead of that clock have been as they are, by path
      */
-    public static function of(iterable $found, array $known, array $asked, ChangedFile $changed, int $quiet, string $now): self
+    public static function of(iterable $found, array $known, array $asked, ChangedFile $changed, int $quiet, string $now, array $steady = []): self
     {
         $take = $apart = $growing = [];
+        $oldest = $now;
         $until = (new DateTimeImmutable($now))->modify("-{$quiet} seconds")->format('Y-m-d\TH:i:s\Z');
         foreach ($found as $file) {
             $before = isset($asked[$file->path]) ? null : $known[$file->path] ?? null;
             if ($before !== null && ($changed === ChangedFile::Ignore || $file->isSame($before))) {
                 continue;
             }
-            // What lies in the future is told by a wrong clock and not by writing.
-            if ($file->modified > $until && $file->modified <= $now) {
+            // A time ahead of the clock is told by another clock, and says nothing of when somebody wrote.
+            $written = $file->modified <= $now ? $file->modified : $steady[$file->path] ?? $now;
+            if ($written > $until) {
                 $growing[] = $file;
+                $oldest = min($oldest, $written);
             } elseif ($before !== null && $changed === ChangedFile::SetAside) {
                 $apart[] = $file;
             } else {
@@ -48,7 +52,6 @@ final readonly class FileChoice
         $order = static fn (FileMark $a, FileMark $b): int => [$a->modified, $a->path] <=> [$b->modified, $b->path];
         usort($take, $order);
         usort($apart, $order);
-        $oldest = array_reduce($growing, static fn (string $least, FileMark $f): string => min($least, $f->modified), $now);
 
         return new self($take, $apart, $growing, $oldest);
     }

@@ -75,8 +75,8 @@ final readonly class FilePattern
         foreach (explode('/', dirname($path)) as $folder) {
             $at = strpos($folder, '=');
             if ($at > 0) {
-                $value = rawurldecode(substr($folder, $at + 1));
-                $said[rawurldecode(substr($folder, 0, $at))] = $value === '__HIVE_DEFAULT_PARTITION__' ? null : $value;
+                $written = substr($folder, $at + 1);
+                $said[rawurldecode(substr($folder, 0, $at))] = $written === '__HIVE_DEFAULT_PARTITION__' ? null : rawurldecode($written);
             }
         }
 

@@ -40,8 +40,12 @@ final class FileChoiceTest extends TestCase
     {
         $found = [self::mark('quiet', '11:59:54'), self::mark('growing', '11:59:58'), self::mark('just now', '12:00:00'), self::mark('from a wrong clock', '15:00:00')];
         $choice = FileChoice::of($found, [], [], ChangedFile::Again, 5, self::NOW);
-        self::assertSame([['quiet', 'from a wrong clock'], ['growing', 'just now'], '2026-11-24T11:59:58Z'], [self::paths($choice->take), self::paths($choice->growing), $choice->completeUpTo]);
+        self::assertSame([['quiet'], ['growing', 'just now', 'from a wrong clock'], '2026-11-24T11:59:58Z'], [self::paths($choice->take), self::paths($choice->growing), $choice->completeUpTo]);
         self::assertSame([], FileChoice::of($found, [], [], ChangedFile::Again, 0, '2026-11-24T12:00:01Z')->growing);
+        // What it was when it was first seen so, and not what it says, tells whether somebody may be writing to it.
+        $ahead = [self::mark('from a wrong clock', '15:00:00')];
+        self::assertSame([[], '2026-11-24T11:59:57Z'], [self::paths(($choice = FileChoice::of($ahead, [], [], ChangedFile::Again, 5, self::NOW, ['from a wrong clock' => '2026-11-24T11:59:57Z']))->take), $choice->completeUpTo]);
+        self::assertSame(['from a wrong clock'], self::paths(FileChoice::of($ahead, [], [], ChangedFile::Again, 5, self::NOW, ['from a wrong clock' => '2026-11-24T11:59:50Z'])->take));
     }
 
     #[Test]

@@ -9,6 +9,7 @@
 @section('content')
 @include('feeds.head', ['tab' => 'Files'])
 @if ($trouble)<div class="note trouble" role="alert"><p class="strong">{{ $trouble->getMessage() }}</p><p>@include('parts.remedy', ['remedy' => $trouble->remedy()])</p></div>@endif
+@if ($over !== [])<details class="note caution"><summary>{{ Say::files(count($over)) }} in these folders {{ count($over) === 1 ? 'is' : 'are' }} never read. Have {{ count($over) === 1 ? 'it' : 'them' }} written as files of their own, under names of plain letters.</summary><ul>@foreach ($over as $name => $why)<li><span class="mono">{{ $name }}</span>: {{ $why }}</li>@endforeach</ul></details>@endif
 @if ($definition->kind()->readsWhole())<p class="faded">This feed reads all files that fit <span class="mono">{{ $definition->origin->table->name }}</span> every time; none is taken once and for all.</p>@else
 <div class="figures">
     <div class="figure"><b>{{ Say::count((int) $sums->files) }}</b><span>files taken</span></div>
@@ -21,7 +22,7 @@
 @if ($waiting !== [] || $growing !== [])
 <section class="sheet table-box" style="margin-bottom: 14px"><table class="rows"><caption>Not taken yet</caption><thead><tr><th>File</th><th class="num">Size</th><th>Written</th><th>What becomes of it</th></tr></thead><tbody>
 @foreach ($waiting as $f)<tr><td class="mono clip" title="{{ $f->path }}">{{ $f->path }}</td><td class="num" title="{{ Say::count($f->size) }} bytes">{{ Say::bytes($f->size) }}</td><td title="{{ Say::exactly($at($f->modified)) }}">{{ Say::at($at($f->modified)) }}</td><td>{{ isset($refused[$f->path]) ? "set aside: {$refused[$f->path]}" : 'taken with the next run' }}</td></tr>@endforeach
-@foreach (array_slice($growing, 0, 100) as $f)<tr><td class="mono clip" title="{{ $f->path }}">{{ $f->path }}</td><td class="num" title="{{ Say::count($f->size) }} bytes">{{ Say::bytes($f->size) }}</td><td title="{{ Say::exactly($at($f->modified)) }}">{{ Say::at($at($f->modified)) }}</td><td>left until nobody has written to it for {{ $definition->origin->files->quiet }} s</td></tr>@endforeach
+@foreach (array_slice($growing, 0, 100) as $f)<tr><td class="mono clip" title="{{ $f->path }}">{{ $f->path }}</td><td class="num" title="{{ Say::count($f->size) }} bytes">{{ Say::bytes($f->size) }}</td><td title="{{ Say::exactly($at($f->modified)) }}">{{ Say::at($at($f->modified)) }}</td><td>left until {{ $at($f->modified)->isFuture() ? 'it has stayed the same' : 'nobody has written to it' }} for {{ $definition->origin->files->quiet }} s{{ $at($f->modified)->isFuture() ? '; its time is ahead of the clock' : '' }}</td></tr>@endforeach
 @if ($more)<tr><td colspan="4" class="faded">and {{ Say::count($more) }} more</td></tr>@endif
 </tbody></table></section>
 @endif
