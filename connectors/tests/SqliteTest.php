@@ -125,6 +125,51 @@ final class SqliteTest extends OtherSourceCase
     }
 
     #[Test]
+    public function text_in_a_watermark_of_numbers_stops_nothing_and_is_counted(): void
+    {
+        $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, n INTEGER)', "INSERT INTO casks VALUES (1, 'odd')");
+        $feed = $this->feedOf('casks', 'n', ['id']);
+        self::assertSame([0, 1], [$this->carryOther($feed), $this->other->withoutWatermark($feed)]);
+        $this->does("INSERT INTO casks VALUES (2, 5), (3, NULL), (4, x'ff')");
+        $this->carryOther($feed);
+        $this->does('INSERT INTO casks VALUES (5, 6)');
+        $this->carryOther($feed);
+        self::assertSame([['id' => '2', 'n' => '5'], ['id' => '5', 'n' => '6']], $this->landed('id, n', 'casks'));
+        self::assertSame(3, $this->other->withoutWatermark($feed));
+    }
+
+    #[Test]
+    public function another_file_in_its_place_is_noticed_by_whoever_had_it_open(): void
+    {
+        $this->does('CREATE TABLE casks (id INTEGER PRIMARY KEY, note TEXT)', "INSERT INTO casks VALUES (1, 'old')");
+        $reader = $this->begin();
+        $feed = $this->feedOf('casks', null, ['id'], Landing::Replace);
+        $this->carryOther($feed);
+        $this->does("INSERT INTO casks VALUES (2, 'old')");
+        self::assertStringContainsString('"old"', implode(self::told($reader)));
+        $before = $this->other->identity($this->table('casks'));
+        $this->does('PRAGMA wal_checkpoint(TRUNCATE)');
+        // What a backup brings back is the same to SQLite, down to the numbers of its pages.
+        $backup = "{$this->folder}/backup.db";
+        copy("{$this->folder}/cellar.db", $backup);
+        (new PDO("sqlite:{$backup}"))->exec("UPDATE casks SET note = 'new'");
+        rename($backup, "{$this->folder}/cellar.db");
+        foreach ([fn () => $this->other->count($feed), fn () => self::told($reader)] as $do) {
+            try {
+                $do();
+                self::fail('It went on with the old file.');
+            } catch (SystemTrouble $trouble) {
+                self::assertSame(['connection_lost', true], [$trouble->reason->value, $trouble->mayPass()]);
+                self::assertStringContainsString('another file in its place', $trouble->getMessage());
+            }
+        }
+        self::assertNotNull($before);
+        self::assertSame('the file of its database was altered', $this->other->identity($this->table('casks'))?->since($before, ['id', 'note']));
+        $this->carryOther($feed);
+        self::assertSame([['id' => '1', 'note' => 'new'], ['id' => '2', 'note' => 'new']], $this->landed('id, note', 'casks'));
+    }
+
+    #[Test]
     public function a_file_that_is_not_one_is_refused_and_none_is_made(): void
     {
         file_put_contents("{$this->folder}/notes.txt", 'Twelve casks of the late pear.');

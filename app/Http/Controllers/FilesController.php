@@ -30,7 +30,7 @@ final class FilesController
         $over = [];
         try {
             $source = $systems->source($feed->route->source);
-            $planned = $source->plan($definition, $feed->stands(), null, new TakenBook($feed->id))->files ?? $planned;
+            $planned = $source->plan($definition, $feed->stands(), null, new TakenBook($feed->id))->files;
             $over = $source instanceof PassesOver ? $source->passedOver($definition->origin->table) : [];
         } catch (Explained $e) {
             $trouble = $e;

@@ -21,14 +21,22 @@ final class PdoConnection
     /** @var callable(PDOException): SystemTrouble */
     private $trouble;
 
+    /** @var (callable(string|null): string)|null */
+    private $place;
+
+    /** What was at the place when the session began. */
+    private string $at = '';
+
     /**
      * @param  callable(): PDO  $connect
      * @param  callable(PDOException): SystemTrouble  $trouble  puts a driver's error into words, without the values of rows
+     * @param  (callable(string|null): string)|null  $place  tells what is at the place now, and refuses where it is not what it was (null without a session), which a session would not notice
      */
-    public function __construct(callable $connect, callable $trouble)
+    public function __construct(callable $connect, callable $trouble, ?callable $place = null)
     {
         $this->connect = $connect;
         $this->trouble = $trouble;
+        $this->place = $place;
     }
 
     /**
@@ -137,6 +145,18 @@ final class PdoConnection
         $this->handle = null;
     }
 
+    private function handle(): PDO
+    {
+        try {
+            $this->at = $this->place === null ? '' : ($this->place)($this->handle === null ? null : $this->at);
+        } catch (SystemTrouble $trouble) {
+            $this->handle = null;
+            throw $trouble;
+        }
+
+        return $this->handle ??= ($this->connect)();
+    }
+
     /**
      * @template T
      *
@@ -148,7 +168,7 @@ final class PdoConnection
     private function guarded(callable $do): mixed
     {
         try {
-            return $do($this->handle ??= ($this->connect)());
+            return $do($this->handle());
         } catch (PDOException $e) {
             $trouble = ($this->trouble)($e);
             if (in_array($trouble->reason, [Reason::ConnectionLost, Reason::NoConnection, Reason::ClosedPort], true)) {

@@ -103,8 +103,10 @@ abstract class PdoSource implements SourceSystem
 
     public function withoutWatermark(FeedDefinition $definition): int
     {
-        return $definition->origin->watermarkColumn() === null ? 0 : (int) $this->connection->value(
-            'SELECT count(*) FROM '.$this->spelling->table($definition->origin->table).' WHERE '.$this->spelling->name($definition->origin->watermarkColumn()).' IS NULL',
+        $column = $definition->origin->watermarkColumn();
+
+        return $column === null ? 0 : (int) $this->connection->value(
+            'SELECT count(*) FROM '.$this->spelling->table($definition->origin->table).' WHERE NOT ('.$this->spelling->isValue($definition->origin->shape->column($column)?->type, $this->spelling->name($column)).')',
         );
     }
 

@@ -7,6 +7,7 @@ namespace Lighterman\Connectors\Pdo;
 use Lighterman\Connectors\Reading\Spelling;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Shape\Type;
 
 /** What databases reached through PDO spell alike. */
 abstract class PdoSpelling implements Spelling
@@ -21,6 +22,11 @@ abstract class PdoSpelling implements Spelling
      * @param  string  $value  an expression that gives a value of the column
      */
     abstract public function render(Column $column, string $value): string;
+
+    public function isValue(?Type $type, string $column): string
+    {
+        return "{$column} IS NOT NULL";
+    }
 
     public function rendered(Column $column): string
     {

@@ -23,12 +23,20 @@ final readonly class Conditions
     public function window(Window $window): string
     {
         $column = $this->spelling->name((string) $this->definition->origin->watermarkColumn());
-        $parts = ["{$column} IS NOT NULL", ...$this->past($window->from)];
+        $parts = [...$this->dated(), ...$this->past($window->from)];
         if ($window->until !== null) {
             $parts[] = $column.($window->withUntil ? ' <= ' : ' < ').$this->typed((string) $this->definition->origin->watermarkColumn(), $window->until);
         }
 
         return implode(' AND ', $parts);
+    }
+
+    /** @return list<string> the condition for rows that have a watermark: what has none is never carried by one */
+    private function dated(): array
+    {
+        $column = $this->definition->origin->watermarkColumn();
+
+        return $column === null ? [] : [$this->spelling->isValue($this->definition->origin->shape->column($column)?->type, $this->spelling->name($column))];
     }
 
     /** @return list<string> conditions for rows after a position in the order watermark, key */
@@ -53,7 +61,7 @@ final readonly class Conditions
     /** The condition that picks the rows of a first load still to come. */
     public function load(?Window $window, Position $from): string
     {
-        $parts = [];
+        $parts = $this->dated();
         if ($from->loadedTo()) {
             $parts[] = $this->ordered($this->definition->origin->key, $from->loadedTo());
         }
@@ -72,8 +80,7 @@ final readonly class Conditions
             ...($slice->until === null ? [] : [$this->ordered($this->definition->origin->key, $slice->until, '<=')]),
             ...($slice->keys === null ? [] : [$this->keyIn($slice->keys)]),
             ...($slice->column === null || $slice->from === null ? [] : [$this->spelling->name($slice->column).' >= '.$this->typed($slice->column, $slice->from)]),
-            // What has no watermark is never carried by one.
-            ...($this->definition->origin->watermarkColumn() === null ? [] : [$this->spelling->name($this->definition->origin->watermarkColumn()).' IS NOT NULL']),
+            ...$this->dated(),
             ...($slice->column === null || $slice->to === null ? [] : [$this->spelling->name($slice->column).' <= '.$this->typed($slice->column, $slice->to)]),
         ];
 

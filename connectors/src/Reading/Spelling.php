@@ -19,6 +19,13 @@ interface Spelling
     /** An expression that renders a column as the target reads it, neither rounded nor bound to the settings of a session. */
     public function rendered(Column $column): string;
 
+    /**
+     * The condition that a row has a value by which rows of the type can be put in order.
+     *
+     * @param  string  $column  as spelled
+     */
+    public function isValue(?Type $type, string $column): string;
+
     /** An expression that gives every row another number. */
     public function random(): string;
 

@@ -24,7 +24,23 @@ final readonly class SqliteSettings
 
     public function session(): PdoConnection
     {
-        return new PdoConnection(fn (): PDO => $this->connect(), fn (PDOException $e): SystemTrouble => $this->trouble($e));
+        return new PdoConnection(fn (): PDO => $this->connect(), fn (PDOException $e): SystemTrouble => $this->trouble($e), $this->file(...));
+    }
+
+    /**
+     * What tells the file from another one. Who has it open goes on reading it when another takes its place.
+     *
+     * @param  string|null  $was  null where it may be any
+     *
+     * @throws SystemTrouble if it is not that one any more
+     */
+    public function file(?string $was = null): string
+    {
+        clearstatcache(true, $this->path);
+        $stat = @stat($this->path);
+        $is = $stat === false ? '' : "{$stat['dev']}/{$stat['ino']}";
+
+        return $was === null || $was === $is ? $is : throw ConnectionTrouble::lost($this->system, $this->path, ' Somebody has put another file in its place.');
     }
 
     private function connect(): PDO

@@ -100,7 +100,7 @@ final class SqliteSource extends PdoSource
         $columns = $this->connection->rows("SELECT m.rootpage AS page, c.name, c.cid, c.type FROM sqlite_master m, pragma_table_xinfo(m.name) c WHERE m.type = 'table' AND m.name = ?", [$table->name]);
 
         return $columns === [] ? null : new TableIdentity((string) $columns[0]['page'], '', array_map(static fn (array $c): array => [(string) $c['cid'], (string) $c['type']], array_column($columns, null, 'name')),
-            recording: ['the schema of its database' => (string) $this->connection->value('PRAGMA schema_version')]);
+            recording: ['the file of its database' => $this->settings->file(), 'the schema of its database' => (string) $this->connection->value('PRAGMA schema_version')]);
     }
 
     protected function shapes(?TableName $only): array
@@ -154,7 +154,7 @@ final class SqliteSource extends PdoSource
             null => 'NULL',
             TypeKind::Timestamp => "strftime('%Y-%m-%d %H:%M:%f', 'now')",
             TypeKind::Date => "date('now')",
-            default => 'CAST((SELECT max('.$this->spelling->name((string) $definition->origin->watermarkColumn()).') FROM '.$this->spelling->table($definition->origin->table).') AS TEXT)',
+            default => 'CAST((SELECT max('.$this->spelling->name((string) $definition->origin->watermarkColumn()).') FROM '.$this->spelling->table($definition->origin->table).' WHERE '.$this->spelling->isValue($definition->origin->shape->column((string) $definition->origin->watermarkColumn())?->type, $this->spelling->name((string) $definition->origin->watermarkColumn())).') AS TEXT)',
         };
         $row = $this->connection->inTransaction($this->settings->writable() && $kind !== null ? 'BEGIN IMMEDIATE' : 'BEGIN', fn (): array => $this->connection->row("SELECT strftime('%Y-%m-%dT%H:%M:%f', 'now') || '000Z' AS clock, {$bound} AS bound") ?? []);
         // Times are often kept in whole seconds, so the second under way stays open.

@@ -42,6 +42,12 @@ final class SqliteSpelling extends PdoSpelling
         };
     }
 
+    /** A column of numbers may hold texts all the same, which come after every number. */
+    public function isValue(?Type $type, string $column): string
+    {
+        return $type?->kind->isNumeric() ? "typeof({$column}) IN ('integer', 'real')" : "{$column} IS NOT NULL";
+    }
+
     public function less(string $literal, int $overlap, ?WatermarkMode $mode): string
     {
         return match (true) {

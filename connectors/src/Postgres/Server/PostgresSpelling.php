@@ -13,6 +13,11 @@ use Lighterman\Core\Shape\TypeKind;
 
 final class PostgresSpelling implements Spelling
 {
+    public function isValue(?Type $type, string $column): string
+    {
+        return "{$column} IS NOT NULL";
+    }
+
     public function random(): string
     {
         return 'random()';
