@@ -9,6 +9,7 @@ use App\Models\Feed;
 use App\Models\TreatmentDraft;
 use App\Runtime\Common\Systems;
 use App\Support\Audit;
+use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Treatment\InvalidTreatment;
@@ -78,8 +79,13 @@ final class DraftBook
             $systems->target($feed->route->target)->alter($preparation->statements);
             Audit::record('altered the landed table of', 'feed', $feed->name, null, ['statements' => $preparation->statements]);
         }
-        FeedBook::change($feed, $wanted);
-        self::discard($feed);
+        $before = $feed->definition->parsed();
+        DB::transaction(static function () use ($feed, $wanted, $before): void {
+            FeedBook::change($feed, $wanted);
+            $hidden = Hiding::added($before, $wanted);
+            $hidden === [] || Hiding::apply($feed, $wanted, $hidden);
+            self::discard($feed);
+        });
     }
 
     /** Goes back to what an earlier version said; it becomes the newest. */

@@ -61,6 +61,12 @@ final readonly class EditedSheet
         return $this->fork === null ? $this->definition->origin->key : $this->carried->key;
     }
 
+    /** Whether a mask hides a column that the sheet begins with, so that its value is not shown to everybody. */
+    public function hides(string $column): bool
+    {
+        return $this->fork === null ? $this->whole->hides($column) : $this->whole->hidesFurther($column);
+    }
+
     public function forkName(): string
     {
         return $this->fork === null ? '' : $this->fork->name;

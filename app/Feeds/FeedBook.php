@@ -148,6 +148,12 @@ final class FeedBook
             + (in_array($f->standing, ['held', 'failed'], true) ? ['standing' => $lost ? 'loading' : 'carried', 'trouble' => null, 'failures' => 0] : []));
     }
 
+    /** Has a load under way begin again, since what it has landed is not as it is to be. */
+    public static function loadFromStart(Feed $feed): void
+    {
+        self::each([$feed], 'asked to load from the start', static fn (Feed $f): array => ['reload' => AskedLoad::mending()->toArray()] + ($f->bringsChanges() ? [] : ['due_at' => $f->paused_at === null ? now() : null, 'why' => 'asked']));
+    }
+
     /**
      * Agrees to the shape that a feed's table has now.
      *

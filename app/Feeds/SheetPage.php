@@ -11,6 +11,7 @@ use App\Runtime\Treating\Treating;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Lighterman\Core\Port\Sampling;
+use Lighterman\Core\Treatment\InvalidTreatment;
 use Lighterman\Core\Trouble\Explained;
 use Lighterman\Core\Trouble\SystemTrouble;
 
@@ -60,7 +61,24 @@ final readonly class SheetPage
             }
         }
 
-        return compact('feed', 'definition', 'treatment', 'edited', 'sheet', 'draft', 'preparation', 'invalid', 'trouble', 'key') + ['sample' => $which->way === 'key' ? '' : $which->way];
+        return compact('feed', 'definition', 'treatment', 'edited', 'sheet', 'draft', 'preparation', 'invalid', 'trouble', 'key') + ['sample' => $which->way === 'key' ? '' : $which->way, 'seen' => SeenSheet::shown($feed, $edited->whole)];
+    }
+
+    /**
+     * Does something to the treatment that the page showed.
+     *
+     * @template T
+     *
+     * @param  callable(): T  $do
+     * @return T
+     *
+     * @throws InvalidTreatment if somebody else has changed it since
+     */
+    public static function changing(Request $request, Feed $feed, callable $do): mixed
+    {
+        $seen = $request->input('seen');
+
+        return SeenSheet::change($feed, is_string($seen) && $seen !== '' ? $seen : null, (string) $request->user()?->getAuthIdentifier(), $do);
     }
 
     public static function back(Request $request, Feed $feed, ?int $line = null): RedirectResponse

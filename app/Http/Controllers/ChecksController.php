@@ -35,7 +35,7 @@ final class ChecksController
         SheetPage::load($feed);
         $path = '/feeds/'.rawurlencode($feed->name).'/checks';
         try {
-            DraftBook::keep($feed, $this->changed($request, DraftBook::treatment($feed)));
+            SheetPage::changing($request, $feed, fn () => DraftBook::keep($feed, $this->changed($request, DraftBook::treatment($feed))));
         } catch (InvalidTreatment $e) {
             return redirect($path.'?kind='.rawurlencode((string) $request->input('check')).($request->has('check_number') ? '&check='.$request->integer('check_number') : ''))->withErrors([$e->getMessage()])->withInput();
         }

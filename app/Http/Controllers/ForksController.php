@@ -35,7 +35,7 @@ final class ForksController
         SheetPage::load($feed);
         $path = '/feeds/'.rawurlencode($feed->name).'/forks';
         try {
-            DraftBook::keep($feed, $this->changed($request, DraftBook::treatment($feed)));
+            SheetPage::changing($request, $feed, fn () => DraftBook::keep($feed, $this->changed($request, DraftBook::treatment($feed))));
         } catch (InvalidTreatment $e) {
             return redirect($path.($request->filled('was') ? '?edit='.rawurlencode((string) $request->input('was')) : ''))->withErrors([$e->getMessage()])->withInput();
         }

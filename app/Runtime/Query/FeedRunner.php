@@ -35,6 +35,7 @@ use Lighterman\Core\Port\JoinedFiles;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Port\ReadAgain;
 use Lighterman\Core\Port\SourceSystem;
+use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Receipt;
 use Lighterman\Core\Trouble\Explained;
 use Lighterman\Core\Trouble\StreamTrouble;
@@ -165,8 +166,8 @@ final class FeedRunner
         $slice = $feed->asked()?->slice;
         // A reload reads everything anyway.
         $oneSlice = $slice !== null && ! ($slice->isWhole() && $definition->kind()->readsWhole());
-        $planned = fn (): ReadPlan => $oneSlice ? ReadPlan::again($feed->stands(), $slice) : $source->plan($definition, $feed->stands(), BoundNote::fromArray($feed->note), $taken);
-        $plan = $planned();
+        $planned = fn (Position $at): ReadPlan => $oneSlice ? ReadPlan::again($at, $slice) : $source->plan($definition, $at, BoundNote::fromArray($feed->note), $taken);
+        $plan = $planned($feed->stands());
         $planning = self::since($clock);
         if ($plan->empty && ! $asked && ! $this->copy->isOlder($feed, $definition)) {
             RunRecorder::empty($feed, $lease, $plan, $planning);
@@ -178,7 +179,7 @@ final class FeedRunner
         try {
             $older = $delivery->sequence() < $feed->sequence;
             if ($this->copy->catchUp($feed, $delivery)) {
-                $plan = $planned();
+                $plan = $planned($feed->stands());
             }
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
             $older && $recorder->say('The target stands where it stood earlier: somebody has put an older state back. What came since is brought again.', 'caution');
@@ -204,7 +205,7 @@ final class FeedRunner
                     $delivery->abandon();
                     $refused[$broken->path] = $broken->fault;
                 }
-                $plan = $source->plan($definition, $delivery->position(), BoundNote::fromArray($feed->note), $taken)->refusing($refused);
+                $plan = $planned($delivery->position())->refusing($refused);
                 $treated->begin();
             }
         } finally {
@@ -280,8 +281,9 @@ final class FeedRunner
                     $checked = SteadyClock::seconds();
                     $this->leases->renew($lease);
                     $feed->save();
-                    $stop = $stop || ($this->stopping)() || $this->toldToStop($feed);
                 }
+                // What is changed about a feed, as by a mask, holds before the next batch is read.
+                $stop = $stop || ($this->stopping)() || $this->toldToStop($feed);
                 // A reload has no receipt before its end; anything else stops at one, so that nothing is read twice.
                 if ($stop && ($receipt !== null || $plan->kind === 'reload' || $landing->settle() !== null)) {
                     return false;
@@ -300,9 +302,9 @@ final class FeedRunner
 
     private function toldToStop(Feed $feed): bool
     {
-        $now = DB::table('feeds')->where('id', $feed->id)->first(['paused_at', 'cancel_asked']);
+        $now = DB::table('feeds')->where('id', $feed->id)->first(['paused_at', 'cancel_asked', 'definition_id']);
 
-        return $now === null || $now->paused_at !== null || $now->cancel_asked;
+        return $now === null || $now->paused_at !== null || $now->cancel_asked || (int) $now->definition_id !== (int) $feed->definition_id;
     }
 
     private function failed(Feed $feed, Explained $trouble, ?RunRecorder $recorder): void

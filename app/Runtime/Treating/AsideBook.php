@@ -93,14 +93,13 @@ final class AsideBook implements Aside
         $whole = array_combine($this->columns, $row);
         $hidden = array_map(fn (string $c, string|false|null $v): string|false|null => is_string($v) && $this->definition->treatment->hides($c) ? Judging::HIDDEN : $v, $this->columns, $row);
         $record = array_combine($this->columns, $hidden);
-        $json = static fn (mixed $v): string => str_replace('\u0000', '', json_encode($v, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES | JSON_INVALID_UTF8_SUBSTITUTE));
         $this->lines[] = [
             'feed_id' => $this->feedId, 'definition_id' => $this->definitionId, 'run_id' => $from->run, 'sequence' => $from->sequence, 'position' => $from->position,
             'number' => $from->number, 'kind' => $from->kind, 'made_at' => $from->at,
             'step' => mb_substr(self::clean($step), 0, 300), 'reason' => $reason, 'message' => self::clean($message),
             'key' => self::clean(implode(', ', array_map(static fn (string $k): string => "{$k} = ".($record[$k] === null || $record[$k] === false ? 'null' : $record[$k]), $this->definition->origin->key))),
-            'key_hash' => $this->hash($row), 'record' => $json($record), 'sealed' => Crypt::encryptString(json_encode($whole + ($text === '' ? [] : [SetAside::TEXT => $text]), JSON_THROW_ON_ERROR | JSON_INVALID_UTF8_SUBSTITUTE)),
-            'at_step' => $json($atStep), 'at' => now(),
+            'key_hash' => $this->hash($row), 'record' => KeptRecord::json($record), 'sealed' => Crypt::encryptString(json_encode($whole + ($text === '' ? [] : [SetAside::TEXT => $text]), JSON_THROW_ON_ERROR | JSON_INVALID_UTF8_SUBSTITUTE)),
+            'at_step' => KeptRecord::json($atStep), 'at' => now(),
         ];
         if ($this->definition->origin->key !== [] && $from->kind !== SetAside::FILE) {
             $this->waiting[$this->hash($row)] = true;

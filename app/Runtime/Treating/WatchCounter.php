@@ -7,6 +7,7 @@ namespace App\Runtime\Treating;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Carrying\Watched;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Treatment\Judging;
 use Lighterman\Core\Treatment\Treated;
 
 /** Counts the records of one feed that satisfy its watch rules, by hour, and keeps the latest of them as they landed. */
@@ -45,11 +46,13 @@ final class WatchCounter implements Watched
             return;
         }
         $names = $this->definition->landedTable()->shape->names();
+        // They are kept as they come out of the feed's own sheet, before a fork masks them further.
+        $shown = fn (array $row): array => array_map(fn (string $n, string|false|null $v): string|false|null => is_string($v) && $this->definition->treatment->hidesFurther($n) ? Judging::HIDDEN : $v, $names, $row);
         foreach ($this->definition->treatment->watch as $n => $rule) {
             DB::insert("INSERT INTO watched_hours AS w (feed_id, name, hour, landed, matched) VALUES (?, ?, date_trunc('hour', now()), ?, ?)
                 ON CONFLICT (feed_id, name, hour) DO UPDATE SET landed = w.landed + excluded.landed, matched = w.matched + excluded.matched", [$this->feedId, $rule->name, $this->landed, $this->matched[$n] ?? 0]);
             if (($this->samples[$n] ?? []) !== []) {
-                DB::table('watched_samples')->insert(array_map(fn (array $row): array => ['feed_id' => $this->feedId, 'name' => $rule->name, 'at' => now(), 'record' => str_replace('\u0000', '', json_encode(array_combine($names, $row), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_INVALID_UTF8_SUBSTITUTE))], $this->samples[$n]));
+                DB::table('watched_samples')->insert(array_map(fn (array $row): array => ['feed_id' => $this->feedId, 'name' => $rule->name, 'at' => now(), 'record' => KeptRecord::json(array_combine($names, $shown($row)))], $this->samples[$n]));
                 DB::delete('DELETE FROM watched_samples WHERE feed_id = ? AND name = ? AND id NOT IN (SELECT id FROM watched_samples WHERE feed_id = ? AND name = ? ORDER BY id DESC LIMIT '.self::KEPT.')', [$this->feedId, $rule->name, $this->feedId, $rule->name]);
             }
         }

@@ -40,7 +40,7 @@ final readonly class ReadPlan
     /** @param  array<string, string>  $refused  further files to be set aside whole, and why, by path */
     public function refusing(array $refused): self
     {
-        return new self($this->kind, $this->from, $this->window, $this->sourceTime, $this->note, $this->empty, new PlannedFiles($this->files->taken, $refused + $this->files->refused, $this->files->growing));
+        return new self($this->kind, $this->from, $this->window, $this->sourceTime, $this->note, $this->empty, new PlannedFiles($this->files->taken, $refused + $this->files->refused, $this->files->growing), $this->slice);
     }
 
     /** The position once everything planned has landed. */

@@ -169,7 +169,7 @@ final class Judging
     /** Whether a mask of this sheet, or of a fork that may come after it, hides a line's value. */
     private function masked(Line $line): bool
     {
-        return $line->masks() || array_filter($this->treatment->forks, static fn (Fork $f): bool => $f->sheet->hides($line->name())) !== [];
+        return $line->masks() || $this->treatment->hidesFurther($line->name());
     }
 
     public function outcome(): ?Outcome

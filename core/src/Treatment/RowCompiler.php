@@ -142,6 +142,18 @@ final class RowCompiler
     }
 
     /**
+     * Columns that land in clear though they are computed from what a mask hides.
+     *
+     * @return list<string>
+     */
+    public function revealing(): array
+    {
+        $hidden = $this->hidden();
+
+        return array_values(array_map(static fn (Line $l): string => $l->name(), array_filter($this->sheet, fn (Line $l, int $i): bool => $hidden[$i] && ! $l->drop && ! $l->masks() && ! $this->treatment->hidesFurther($l->name()), ARRAY_FILTER_USE_BOTH)));
+    }
+
+    /**
      * What a fork masks is hidden as it was read too, so it must be known which column that is.
      *
      * @throws InvalidTreatment

@@ -129,6 +129,12 @@ final readonly class Treatment
         return array_filter($this->forks, static fn (Fork $f): bool => array_filter($names, $f->sheet->hides(...)) !== []) !== [];
     }
 
+    /** Whether a fork masks what comes out of the feed's own sheet under a name, so that it lands there only. */
+    public function hidesFurther(string $name): bool
+    {
+        return array_filter($this->forks, static fn (Fork $f): bool => $f->sheet->hides($name)) !== [];
+    }
+
     /** @throws InvalidTreatment if an outcome is not stated */
     public function demandOutcomes(): void
     {

@@ -20,7 +20,7 @@
                 <tbody>
                 @foreach ($sheet->checks as $n => $check)
                     <tr tabindex="0" data-text="{{ $check['sentence'] }}"><td class="wrap">@can('change')<a href="?check={{ $n }}">{{ $check['name'] ?: $check['sentence'] }}</a>@else{{ $check['sentence'] }}@endcan @if ($check['name'])<br><span class="faded small">{{ $check['sentence'] }}</span>@endif @if ($check['error'])<br><span class="wrong">{{ $check['error'] }}</span>@endif</td><td>{{ $check['outcome'] }}</td><td class="faded">{{ $check['limit'] ?? 'none' }}</td><td @class(['num', 'warn' => $check['failed']])>{{ $check['failed'] }} of {{ count($sheet->rows) }}</td>
-                    <td>@can('change')<form method="post" action="/feeds/{{ $enc }}/checks">@csrf<input type="hidden" name="check_number" value="{{ $n }}"><button class="button plain" name="act" value="remove" aria-label="Remove: {{ $check['sentence'] }}">Remove</button></form>@endcan</td></tr>
+                    <td>@can('change')<form method="post" action="/feeds/{{ $enc }}/checks">@csrf<input type="hidden" name="seen" value="{{ $seen }}"><input type="hidden" name="check_number" value="{{ $n }}"><button class="button plain" name="act" value="remove" aria-label="Remove: {{ $check['sentence'] }}">Remove</button></form>@endcan</td></tr>
                 @endforeach
                 @if ($sheet->checks === [])<tr><td colspan="5" class="faded">Nothing is checked yet. Choose at the right what every record has to be like.</td></tr>@endif
                 </tbody></table>
@@ -35,19 +35,19 @@
                         @if ($w?->samples)<details class="small"><summary>The latest {{ count($w->samples) }}</summary>@include('parts.values', ['rows' => array_map(fn ($s) => $s['record'], $w->samples)])</details>@endif</td>
                     <td class="num">@if ($w)<b title="{{ App\Support\Say::count($w->matched) }} of {{ App\Support\Say::count($w->landed) }}">{{ App\Support\Say::share($w->share()) }}</b><br><span class="faded small">{{ App\Support\Say::count($w->matched) }} of {{ App\Support\Say::count($w->landed) }}</span>@else<span class="faded">nothing landed yet</span>@endif</td>
                     <td>@if ($w)<svg width="120" height="22" role="img" aria-label="share by hour: {{ implode(', ', array_map(fn ($r) => $r === null ? 'none' : round(100 * $r, 1).' %', $w->rates)) }}">@foreach ($w->rates as $i => $r)<rect x="{{ $i * 5 }}" y="{{ 21 - 20 * ($r ?? 0) / $most }}" width="4" height="{{ 20 * ($r ?? 0) / $most + 1 }}" fill="currentColor" opacity="{{ $r === null ? 0.18 : 0.8 }}"/>@endforeach</svg>@endif</td>
-                    <td>@can('change')<form method="post" action="/feeds/{{ $enc }}/checks">@csrf<input type="hidden" name="name" value="{{ $rule->name }}"><button class="button plain" name="act" value="count_no_more" aria-label="Remove: {{ $rule->name }}">Remove</button></form>@endcan</td></tr>
+                    <td>@can('change')<form method="post" action="/feeds/{{ $enc }}/checks">@csrf<input type="hidden" name="seen" value="{{ $seen }}"><input type="hidden" name="name" value="{{ $rule->name }}"><button class="button plain" name="act" value="count_no_more" aria-label="Remove: {{ $rule->name }}">Remove</button></form>@endcan</td></tr>
                 @endforeach
                 @if ($treatment->watch === [])<tr><td colspan="4" class="faded">Nothing is counted.</td></tr>@endif
                 </tbody></table>
             @can('change')
-            <form method="post" action="/feeds/{{ $enc }}/checks" class="bar pad" style="margin: 0">@csrf
+            <form method="post" action="/feeds/{{ $enc }}/checks" class="bar pad" style="margin: 0">@csrf<input type="hidden" name="seen" value="{{ $seen }}">
                 <label for="count-name">Count as</label><input class="input" id="count-name" name="name" maxlength="80" placeholder="small orchards" style="width: 150px"><label for="count-expression">the records for which</label><input class="input mono" id="count-expression" name="expression" placeholder="hectares < 1" style="flex: 1 1 180px"><button class="button" name="act" value="count">Count them</button></form>
             @endcan
         </section>
         <section class="sheet pad">
             <h2>A record that cannot be treated</h2>
             <p class="faded small">A value that cannot be converted, a division by zero, a nested value that is not JSON. {{ $sheet->failing }} of the {{ count($sheet->rows) }} sampled rows fail now.</p>
-            <form method="post" action="/feeds/{{ $enc }}/checks" class="bar">@csrf
+            <form method="post" action="/feeds/{{ $enc }}/checks" class="bar">@csrf<input type="hidden" name="seen" value="{{ $seen }}">
                 <label for="failing">is</label><div class="select"><select id="failing" name="failing" @cannot('change') disabled @endcannot><option value="">choose…</option>@foreach ([Outcome::SetAside, Outcome::Drop, Outcome::Stop] as $o)<option value="{{ $o->value }}" @selected($treatment->failing === $o)>{{ ['set_aside' => 'set aside', 'drop' => 'dropped', 'stop' => 'reason to stop the feed'][$o->value] }}</option>@endforeach</select></div>
                 <label for="limit-p">and the feed stops if over</label><input class="input" id="limit-p" name="limit_percent" inputmode="decimal" style="width: 64px" value="{{ $treatment->limit?->percent }}"><span>% of the last</span><label class="hidden-text" for="limit-o">records</label><input class="input" id="limit-o" name="limit_of" inputmode="numeric" style="width: 90px" value="{{ $treatment->limit?->of ?? 10000 }}"><span>fail</span>
                 @can('change')<button class="button" name="act" value="outcome">Keep</button>@endcan
@@ -59,7 +59,7 @@
         <h2>{{ $now ? 'Change the check' : 'Add a check' }}</h2>
         <form method="get" class="bar">@if ($edit !== null)<input type="hidden" name="check" value="{{ $edit }}">@endif<label for="kind">The value</label><div class="select"><select id="kind" name="kind" x-data="submits">@if (! $kind)<option value="">choose…</option>@endif @foreach ($kinds as $k => $word)<option value="{{ $k }}" @selected($k === $kind)>{{ $word }}</option>@endforeach</select></div><noscript><button class="button">Go on</button></noscript></form>
         @if ($kind)
-        <form method="post" action="/feeds/{{ $enc }}/checks">@csrf
+        <form method="post" action="/feeds/{{ $enc }}/checks">@csrf<input type="hidden" name="seen" value="{{ $seen }}">
             <input type="hidden" name="check" value="{{ $kind }}">@if ($now)<input type="hidden" name="check_number" value="{{ $edit }}">@endif
             @php $columns = $now?->kind === $kind ? $now->columns : []; @endphp
             @if ($kind === 'expression')

@@ -18,7 +18,7 @@
         @php $link = fn (int $row): string => '?'.http_build_query(array_filter(['fork' => $fork, 'sample' => $sample, 'row' => $row, 'line' => $line, 'key' => $key ?: null], fn ($v) => $v !== null && $v !== '')); @endphp
         <span class="faded">row</span>
         <a class="button step" href="{{ $link(max(0, $sheet->at - 1)) }}" rel="prev" aria-label="Previous row" @if ($sheet->at === 0) aria-disabled="true" @endif>‹</a>
-        <span class="mono small">@foreach ($edited->key() as $k){{ $k }} = {{ $sheet->rows[$sheet->at][array_search($k, $edited->carried->names(), true)] }}@if (! $loop->last), @endif @endforeach</span>
+        <span class="mono small">@foreach ($edited->key() as $k){{ $k }} = {{ Gate::denies('change') && $edited->hides($k) ? Lighterman\Core\Treatment\Judging::HIDDEN : $sheet->rows[$sheet->at][array_search($k, $edited->carried->names(), true)] }}@if (! $loop->last), @endif @endforeach</span>
         <a class="button step" href="{{ $link(min(count($sheet->rows) - 1, $sheet->at + 1)) }}" rel="next" aria-label="Next row" @if ($sheet->at === count($sheet->rows) - 1) aria-disabled="true" @endif>›</a>
         <span class="faded">{{ $sheet->at + 1 }} of {{ count($sheet->rows) }} {{ $key ? 'by key' : 'sampled' }}</span>
     @endif
@@ -31,7 +31,7 @@
     @endif
 </div>
 <div class="{{ $line === null ? '' : 'with-side' }}">
-    <form method="post" action="/feeds/{{ $enc }}/columns/act" id="sheet-form">@csrf @include('feeds.fork-field')<input type="hidden" name="sample" value="{{ $sample }}"><input type="hidden" name="row" value="{{ $sheet->at }}">
+    <form method="post" action="/feeds/{{ $enc }}/columns/act" id="sheet-form">@csrf<input type="hidden" name="seen" value="{{ $seen }}"> @include('feeds.fork-field')<input type="hidden" name="sample" value="{{ $sample }}"><input type="hidden" name="row" value="{{ $sheet->at }}">
         <div id="sheet-part">@include('feeds.sheet-part')</div>
         @can('change')
         <div class="bar" style="margin-top: 10px">
@@ -47,17 +47,17 @@
 @can('change')
 <div class="two tools">
     <details class="sheet pad"><summary>Add a column: derived, or a stamp</summary>
-        <form method="post" action="/feeds/{{ $enc }}/columns/act">@csrf @include('feeds.fork-field')<input type="hidden" name="act" value="derive">
+        <form method="post" action="/feeds/{{ $enc }}/columns/act">@csrf<input type="hidden" name="seen" value="{{ $seen }}"> @include('feeds.fork-field')<input type="hidden" name="act" value="derive">
             <div class="form-grid"><div class="field"><label for="new-name">Landed as</label><input class="input mono" id="new-name" name="name" required maxlength="63" value="{{ old('name') }}"></div><div class="field" style="grid-column: span 2"><label for="new-expression">Computed as</label><input class="input mono" id="new-expression" name="expression" required placeholder="gross_kg - coalesce(tare_kg, 0)" value="{{ old('expression') }}" style="width: 100%"></div></div>
             <button class="button">Add it</button></form>
-        <form method="post" action="/feeds/{{ $enc }}/columns/act" class="bar" style="margin-top: 10px">@csrf @include('feeds.fork-field')<input type="hidden" name="act" value="stamp">
+        <form method="post" action="/feeds/{{ $enc }}/columns/act" class="bar" style="margin-top: 10px">@csrf<input type="hidden" name="seen" value="{{ $seen }}"> @include('feeds.fork-field')<input type="hidden" name="act" value="stamp">
             <label for="stamp" class="small">Stamp</label><div class="select"><select id="stamp" name="what">@foreach (array_keys(Lighterman\Core\Treatment\Step\Stamp::WHAT) as $what)<option value="{{ $what }}">{{ str_replace('_', ' ', $what) }}</option>@endforeach</select></div><label for="stamp-as" class="small">landed as</label><input class="input mono" id="stamp-as" name="name" placeholder="its own name"><button class="button">Add it</button></form>
     </details>
     <details class="sheet pad"><summary>Rename many: by pattern, or from a list of names</summary>
-        <form method="post" action="/feeds/{{ $enc }}/columns/act">@csrf @include('feeds.fork-field')<input type="hidden" name="act" value="rename_pattern">
+        <form method="post" action="/feeds/{{ $enc }}/columns/act">@csrf<input type="hidden" name="seen" value="{{ $seen }}"> @include('feeds.fork-field')<input type="hidden" name="act" value="rename_pattern">
             <div class="form-grid"><div class="field"><label for="find-pattern">Pattern</label><input class="input mono" id="find-pattern" name="find" placeholder="^old_(.*)$"></div><div class="field"><label for="put">becomes</label><input class="input mono" id="put" name="put" placeholder="$1"></div><div class="field"><label for="case">Letters</label><div class="select"><select id="case" name="case"><option value="">as they are</option><option value="lower">small</option><option value="upper">capital</option><option value="snake">small_with_lines</option></select></div></div></div>
             <button class="button">Rename</button></form>
-        <form method="post" action="/feeds/{{ $enc }}/columns/act" style="margin-top: 10px">@csrf @include('feeds.fork-field')<input type="hidden" name="act" value="rename_list">
+        <form method="post" action="/feeds/{{ $enc }}/columns/act" style="margin-top: 10px">@csrf<input type="hidden" name="seen" value="{{ $seen }}"> @include('feeds.fork-field')<input type="hidden" name="act" value="rename_list">
             <div class="field"><label for="list">Technical and readable names, a pair to a line</label><textarea class="textarea" id="list" name="list" rows="3" placeholder="grower_id, Grower&#10;joined_on, Member since">{{ old('list') }}</textarea></div>
             <button class="button">Rename</button></form>
     </details>

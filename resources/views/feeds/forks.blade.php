@@ -26,7 +26,7 @@
                         <td class="mono wrap">{{ $f->when }}@if (isset($sheet->rowsOf->errors->forks[$i]))<br><span class="wrong">{{ $sheet->rowsOf->errors->forks[$i]->getMessage() }}</span>@endif</td>
                         <td class="wrap"><span class="mono">{{ $f->landed }}</span><br><a class="small" href="/feeds/{{ $enc }}/columns?fork={{ rawurlencode($f->name) }}">{{ $f->sheet->isEmpty() ? 'its columns: as on the own sheet' : 'its columns: '.count($f->sheet->lines).' treated' }}</a></td>
                         <td class="num">{{ $share($i) }}</td>
-                        <td class="nowrap">@can('change')<form method="post" action="/feeds/{{ $enc }}/forks">@csrf<input type="hidden" name="was" value="{{ $f->name }}"><button class="button plain" name="act" value="up" aria-label="Up: {{ $f->name }}" @disabled($loop->first)>Up</button><button class="button plain" name="act" value="down" aria-label="Down: {{ $f->name }}" @disabled($loop->last)>Down</button><button class="button plain" name="act" value="remove" aria-label="Remove: {{ $f->name }}">Remove</button></form>@endcan</td></tr>
+                        <td class="nowrap">@can('change')<form method="post" action="/feeds/{{ $enc }}/forks">@csrf<input type="hidden" name="seen" value="{{ $seen }}"><input type="hidden" name="was" value="{{ $f->name }}"><button class="button plain" name="act" value="up" aria-label="Up: {{ $f->name }}" @disabled($loop->first)>Up</button><button class="button plain" name="act" value="down" aria-label="Down: {{ $f->name }}" @disabled($loop->last)>Down</button><button class="button plain" name="act" value="remove" aria-label="Remove: {{ $f->name }}">Remove</button></form>@endcan</td></tr>
                 @endforeach
                 @if ($whole->forks === [])<tr><td colspan="6" class="faded">Every record lands in <span class="mono">{{ $feed->landed }}</span>. Add a condition to land some of them in a table of their own, with columns of their own.</td></tr>
                 @else
@@ -35,7 +35,7 @@
                 </tbody></table>
             @if ($whole->forks !== [])
             @can('change')
-            <form method="post" action="/feeds/{{ $enc }}/forks" class="bar pad" style="margin: 0">@csrf
+            <form method="post" action="/feeds/{{ $enc }}/forks" class="bar pad" style="margin: 0">@csrf<input type="hidden" name="seen" value="{{ $seen }}">
                 <label for="otherwise">A record that takes no fork</label><div class="select"><select id="otherwise" name="otherwise">@if ($whole->otherwise === null)<option value="">choose…</option>@endif @foreach (Otherwise::cases() as $o)<option value="{{ $o->value }}" @selected($whole->otherwise === $o)>{{ $o->words() }}</option>@endforeach</select></div><button class="button" name="act" value="otherwise">Keep</button></form>
             @endcan
             @endif
@@ -54,7 +54,7 @@
         <h2>{{ $now ? "Change the fork {$now->name}" : 'Add a fork' }}</h2>
         @if ($versions)<p class="faded">This feed keeps every version of a row. A row that took another fork would end in one table without having been deleted, so its records cannot be parted.</p>
         @else
-        <form method="post" action="/feeds/{{ $enc }}/forks">@csrf<input type="hidden" name="was" value="{{ $now->name ?? '' }}">
+        <form method="post" action="/feeds/{{ $enc }}/forks">@csrf<input type="hidden" name="seen" value="{{ $seen }}"><input type="hidden" name="was" value="{{ $now->name ?? '' }}">
             <div class="field"><label for="when">Takes the records for which</label><textarea class="textarea" id="when" name="when" rows="3" spellcheck="false" required placeholder="{{ $names[0] ?? 'column' }} > 0">{{ old('when', $now?->when) }}</textarea><p class="hint">True or false, over the columns as they land: {{ Illuminate\Support\Str::limit(implode(', ', $names), 160) }}.</p></div>
             <div class="field"><label for="landed">Landed table</label><input class="input mono" id="landed" name="landed" required value="{{ old('landed', $now ? (string) $now->landed : '') }}" placeholder="{{ $definition->destination->table }}_…"></div>
             <div class="field"><label for="name">Name</label><input class="input" id="name" name="name" maxlength="63" value="{{ old('name', $now?->name) }}" placeholder="that of the table"></div>
