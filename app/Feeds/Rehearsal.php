@@ -9,9 +9,12 @@ use App\Models\MaskKey;
 use App\Runtime\Common\Systems;
 use App\Runtime\Treating\Treating;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Landing\Trial;
 use Lighterman\Core\Port\Sampling;
 use Lighterman\Core\Record\Bounds;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Check;
 use Lighterman\Core\Treatment\Fork;
 use Lighterman\Core\Treatment\InvalidTreatment;
@@ -115,6 +118,10 @@ final readonly class Rehearsal
         $outcome = $judged->outcome();
         $lands = in_array($outcome, [null, Outcome::Warn], true);
         $lands = $lands && $judged->fork !== Fork::DROPPED;
+        if ($lands && ($refused = $this->refused($judged)) !== null) {
+            $judged = $this->treater->whole->unwritable($judged->row, $refused);
+            [$lands, $outcome] = [false, $judged->outcome()];
+        }
         $landed = array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $judged->landed());
         $table = $this->table($judged);
 
@@ -132,6 +139,17 @@ final readonly class Rehearsal
             'lands' => $lands ? array_combine($table->shape->names(), $landed) : null,
             'writes' => $lands ? $this->writes($table, $landed) : null,
         ];
+    }
+
+    /** Only the target knows whether it takes what a record lands as. */
+    private function refused(Judging $judged): ?Unwritable
+    {
+        $target = $this->systems->target($this->feed->route->target);
+        try {
+            return (new Trial($target->refuses(...)))->refused($this->table($judged), [CopyText::line($judged->landed())])[0] ?? null;
+        } catch (SystemTrouble) {
+            return null;
+        }
     }
 
     /** The table that a record lands in. */

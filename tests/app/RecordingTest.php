@@ -57,7 +57,7 @@ final class RecordingTest extends AppCase
         });
         $lease = (new Leases('test'))->log($log->id);
         self::assertNotNull($lease);
-        $stream = new RouteStream($log, $changes, app(Systems::class), new LogRecorder($lease), new Roster);
+        $stream = new RouteStream($log, $changes, app(Systems::class), new LogRecorder($lease), new Roster, $lease);
         $refusals = new Refusals($stream);
         $recording = new Recording($stream, $refusals, new Loads($stream));
         self::assertSame([$begun], $recording->begin([$begun], null));

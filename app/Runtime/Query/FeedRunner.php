@@ -29,6 +29,7 @@ use Lighterman\Core\Carrying\Gap;
 use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Carrying\RowTreating;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Port\BrokenFile;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\JoinedFiles;
@@ -184,9 +185,19 @@ final class FeedRunner
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
             $older && $recorder->say('The target stands where it stood earlier: somebody has put an older state back. What came since is brought again.', 'caution');
             $bounds = Treating::bounds($definition, $feed->route->target);
-            $treated = new TreatedLanding($delivery, new RowTreating($definition, Treating::of($definition, $feed->route->source->name, $recorder->run->id), $bounds, new AsideBook($feed->id, $feed->definition->id, $definition), new WatchCounter($feed->id, $definition), $recorder->run->id), $recorder);
-            if ($asked) {
-                $treated->again($feed->id, $definition, $bounds);
+            $treated = new TreatedLanding($delivery, new RowTreating($definition, Treating::of($definition, $feed->route->source->name, $recorder->run->id), $bounds, new AsideBook($feed->id, $feed->definition->id, $definition, $lease), new WatchCounter($feed->id, $definition), $recorder->run->id), $recorder);
+            $refuses = fn (LandedTable $table, string $lines): ?SystemTrouble => $this->systems->target($feed->route->target)->refuses($table, $lines);
+            while ($asked) {
+                try {
+                    $treated->again($feed->id, $definition, $bounds, $lease, function () use ($lease, $feed): bool {
+                        $this->leases->renew($lease);
+
+                        return ! $this->toldToStop($feed);
+                    });
+                    break;
+                } catch (SystemTrouble $trouble) {
+                    $treated->tries($trouble, $refuses) || throw $trouble;
+                }
             }
             if (! $plan->empty) {
                 Announcement::announce($feed, $plan, $source, $definition, $recorder);
@@ -198,6 +209,8 @@ final class FeedRunner
                     break;
                 } catch (ReadAgain $again) {
                     $recorder->say($again->getMessage());
+                } catch (SystemTrouble $trouble) {
+                    $treated->tries($trouble, $refuses) || throw $trouble;
                 } catch (BrokenFile $broken) {
                     if ($plan->kind !== 'files') {
                         throw $broken;

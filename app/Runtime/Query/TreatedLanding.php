@@ -6,14 +6,19 @@ namespace App\Runtime\Query;
 
 use App\Models\SetAside;
 use App\Runtime\Treating\Again;
+use App\Runtime\Work\Lease;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Carrying\RowTreating;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Landing\Trial;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Record\Receipt;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Has the batches of a run treated, lands them, and records what landed and how long it took. */
 final class TreatedLanding
@@ -77,10 +82,32 @@ final class TreatedLanding
         }
     }
 
-    /** Sends the records again that were asked for. */
-    public function again(int $feedId, FeedDefinition $definition, Bounds $bounds): void
+    /**
+     * Has the target asked about each record from here on, where it refused some for what they hold and those are to be set aside.
+     *
+     * @param  callable(LandedTable, string): ?SystemTrouble  $refuses  as TargetSystem::refuses() has it
+     * @return bool whether that is a way to go on
+     */
+    public function tries(SystemTrouble $trouble, callable $refuses): bool
     {
-        while (($again = Again::some($feedId, $definition, $bounds, $this->treating->sequence(), fn (SetAside $record, array $raw): Apart|bool => $this->treating->again($raw))) !== null) {
+        if (! $trouble->reason->concernsRecords() || ! $this->treating->mayTry()) {
+            return false;
+        }
+        $this->treating->tries(new Trial($refuses(...)));
+        $this->recorder->say('The target refuses a record; from here on it is asked about each, and those that it refuses are set aside. '.Unwritable::refused($trouble->getMessage())->message, 'caution');
+        $this->begin();
+
+        return true;
+    }
+
+    /**
+     * Sends the records again that were asked for.
+     *
+     * @param  callable(): bool  $goesOn  asked between two batches
+     */
+    public function again(int $feedId, FeedDefinition $definition, Bounds $bounds, Lease $lease, callable $goesOn): void
+    {
+        while ($goesOn() && ($again = Again::some($feedId, $definition, $bounds, $lease, $this->treating->sequence(), fn (SetAside $record, array $raw): Apart|Unwritable|bool => $this->treating->again($raw))) !== null) {
             if ($again->lands()) {
                 $this->timed(fn (): Receipt => $this->delivery->again($this->treating->takenAgain($this->delivery->position()->bare()), $this->recorder->run->id), 0.0);
             }

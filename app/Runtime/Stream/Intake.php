@@ -27,6 +27,7 @@ use Lighterman\Core\Position\Positions;
 use Lighterman\Core\Position\StartPosition;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\Explained;
+use Lighterman\Core\Trouble\Reason;
 
 /** Takes in the feeds of a route, lets go of those that are removed, and follows pauses and decisions. */
 final class Intake
@@ -57,7 +58,7 @@ final class Intake
     public function sync(?LandingSession $landing, callable $alive): bool
     {
         $log = $this->stream->log;
-        $rows = DB::table('feeds')->where('route_id', $log->route_id)->where('capture', $log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'join_asked', 'identity', 'rereads', 'position', 'sequence', 'complete_up_to', DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
+        $rows = DB::table('feeds')->where('route_id', $log->route_id)->where('capture', $log->capture)->orderBy('id')->get(['id', 'uid', 'name', 'definition_id', 'paused_at', 'standing', 'due_at', 'reload', 'cancel_asked', 'join_asked', 'identity', 'rereads', 'position', 'sequence', 'complete_up_to', DB::raw("trouble->>'reason' AS refused"), DB::raw("EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = feeds.id AND s.state = 'asked' AND s.overtaken_by IS NULL) AS again")])->keyBy('id');
         if ($rows->isEmpty()) {
             $this->stream->changes->remove();
             $log->delete();
@@ -141,8 +142,11 @@ final class Intake
         foreach ($new as [$row, $kept]) {
             $definition = $definitions[$row->definition_id]->parsed();
             $feed = new CarriedFeed((int) $row->id, $row->uid, $row->name, (int) $row->definition_id);
-            $carrier = new Carrier($feed, $definition, $row->position === null ? new StartPosition : Positions::fromJson($row->position), Treating::bounds($definition, $this->stream->log->route->target), new AsideBook($feed->id, $feed->definition, $definition), new WatchCounter($feed->id, $definition));
+            $carrier = new Carrier($feed, $definition, $row->position === null ? new StartPosition : Positions::fromJson($row->position), Treating::bounds($definition, $this->stream->log->route->target), new AsideBook($feed->id, $feed->definition, $definition, $this->stream->lease), new WatchCounter($feed->id, $definition));
             $kept && $carrier->goes(Stage::Kept);
+            if (Reason::tryFrom((string) $row->refused)?->concernsRecords()) {
+                $carrier->treating->tries($this->refusals->trial());
+            }
             $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
             $carriers[] = $carrier;
             $rows[$feed->id] = $row;

@@ -74,7 +74,7 @@ final class LogReading
     ) {
         $this->stopping = $stopping;
         $recorder = new LogRecorder($lease);
-        $this->stream = new RouteStream($log, $changes, $systems, $recorder, new Roster);
+        $this->stream = new RouteStream($log, $changes, $systems, $recorder, new Roster, $lease);
         $recorder->copied = fn (int $feedId, int $sequence) => $this->target?->copied($this->stream->roster->uid($feedId), $sequence);
         $this->refusals = new Refusals($this->stream);
         $this->loads = new Loads($this->stream);

@@ -11,6 +11,8 @@ use App\Runtime\Common\ShapeMoved;
 use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Carrying\Stage;
+use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Landing\Trial;
 use Lighterman\Core\Port\FeedRefused;
 use Lighterman\Core\Treatment\TreatmentStopped;
 use Lighterman\Core\Trouble\Explained;
@@ -92,10 +94,17 @@ final readonly class Refusals
         }
     }
 
-    /** A feed that went along cannot go on. */
+    /** A feed that went along cannot go on. Where the target refuses a record, it does so by asking about each. */
     public function setApart(SetApart $apart): void
     {
-        $this->stand($apart->carrier, $apart->trouble, $apart->standing, $apart->standing === 'failed' && $apart->trouble->mayPass());
+        $tries = $apart->trouble instanceof SystemTrouble && $apart->trouble->reason->concernsRecords() && $apart->carrier->treating->tries($this->trial());
+        $this->stand($apart->carrier, $apart->trouble, $apart->standing, $apart->standing === 'failed' && ($tries || $apart->trouble->mayPass()));
+    }
+
+    /** What asks the target about records. */
+    public function trial(): Trial
+    {
+        return new Trial(fn (LandedTable $table, string $lines): ?SystemTrouble => $this->stream->systems->target($this->stream->log->route->target)->refuses($table, $lines));
     }
 
     private function stand(Carrier $carrier, Explained $trouble, string $standing, bool $retried): void

@@ -11,6 +11,7 @@ use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Latency\ClockOffset;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
 
 /** Lands the records of a feed that were set aside and asked to be sent again. */
@@ -23,7 +24,7 @@ final readonly class SendAgain
     public function some(Carrier $carrier, ClockOffset $clock): void
     {
         $treating = $carrier->treating;
-        $again = Again::some($carrier->feed->id, $carrier->definition, $treating->bounds, $treating->sequence(), function (SetAside $record, array $raw) use ($carrier): Apart|bool {
+        $again = Again::some($carrier->feed->id, $carrier->definition, $treating->bounds, $this->stream->lease, $treating->sequence(), function (SetAside $record, array $raw) use ($carrier): Apart|Unwritable|bool {
             $this->landings->runs($carrier);
 
             return $carrier->treating->again($raw, match ($record->kind) {

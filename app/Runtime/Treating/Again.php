@@ -5,8 +5,12 @@ declare(strict_types=1);
 namespace App\Runtime\Treating;
 
 use App\Models\SetAside;
+use App\Runtime\Work\Lease;
+use App\Runtime\Work\Leases;
+use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Record\Bounds;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
 
 /** Some of the records of a feed that were set aside and asked to be sent again, in the order in which they were set aside. */
@@ -19,11 +23,22 @@ final readonly class Again
     }
 
     /**
+     * @param  Lease  $lease  on the feed, or on its route: what is marked as sent belongs to a receipt that only its holder may give
      * @param  int  $sequence  of the receipt they will land with
-     * @param  callable(SetAside, list<string|false|null>): (Apart|bool)  $take  takes one, as it was read, into what lands: why it fails again, or whether it will land
+     * @param  callable(SetAside, list<string|false|null>): (Apart|Unwritable|bool)  $take  takes one, as it was read, into what lands: why it fails again, or whether it will land
      * @return self|null null where none are asked for
      */
-    public static function some(int $feedId, FeedDefinition $definition, Bounds $bounds, int $sequence, callable $take): ?self
+    public static function some(int $feedId, FeedDefinition $definition, Bounds $bounds, Lease $lease, int $sequence, callable $take): ?self
+    {
+        return DB::transaction(static function () use ($feedId, $definition, $bounds, $lease, $sequence, $take): ?self {
+            Leases::demand($lease);
+
+            return self::marked($feedId, $definition, $bounds, $sequence, $take);
+        });
+    }
+
+    /** @param  callable(SetAside, list<string|false|null>): (Apart|Unwritable|bool)  $take */
+    private static function marked(int $feedId, FeedDefinition $definition, Bounds $bounds, int $sequence, callable $take): ?self
     {
         $records = SetAside::where('feed_id', $feedId)->where('kind', '<>', SetAside::FILE)->where('state', 'asked')->whereNull('overtaken_by')->orderBy('id')->limit(self::AT_ONCE)->get();
         $columns = $definition->treated()->names();
@@ -40,6 +55,12 @@ final readonly class Again
                 continue;
             }
             $came = $take($record, $raw);
+            if ($came instanceof Unwritable) {
+                $unfit++;
+                $record->failAgain($came->reason, $came->message);
+
+                continue;
+            }
             $failed += (int) ($came instanceof Apart);
             $record->settle($came === true, is_bool($came) ? null : $came, $sequence);
         }

@@ -5,11 +5,14 @@ declare(strict_types=1);
 namespace App\Runtime\Treating;
 
 use App\Models\SetAside;
+use App\Runtime\Work\Lease;
+use App\Runtime\Work\Leases;
 use Illuminate\Support\Facades\Crypt;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Carrying\ApartPlace;
 use Lighterman\Core\Carrying\Aside;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Position\FileMark;
 use Lighterman\Core\Record\Unreadable;
 use Lighterman\Core\Record\Unwritable;
@@ -36,7 +39,7 @@ final class AsideBook implements Aside
     /** @var array<string, true> hashes of the keys of records that wait, which a newer version of the row overtakes */
     private array $waiting = [];
 
-    public function __construct(private readonly int $feedId, private readonly int $definitionId, private readonly FeedDefinition $definition)
+    public function __construct(private readonly int $feedId, private readonly int $definitionId, private readonly FeedDefinition $definition, private readonly ?Lease $lease = null)
     {
         $this->columns = $definition->treated()->names();
     }
@@ -44,9 +47,11 @@ final class AsideBook implements Aside
     public function begin(int $landed): void
     {
         $this->lines = [];
-        DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '>', $landed)->delete();
-        DB::table('set_aside')->where('feed_id', $this->feedId)->where('overtaken_by', '>', $landed)->update(['overtaken_by' => null]);
-        DB::table('set_aside')->where('feed_id', $this->feedId)->where('sent_by', '>', $landed)->update(['state' => 'asked', 'sent_by' => null, 'settled_at' => null]);
+        $this->held(function () use ($landed): void {
+            DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '>', $landed)->delete();
+            DB::table('set_aside')->where('feed_id', $this->feedId)->where('overtaken_by', '>', $landed)->update(['overtaken_by' => null]);
+            DB::table('set_aside')->where('feed_id', $this->feedId)->where('sent_by', '>', $landed)->update(['state' => 'asked', 'sent_by' => null, 'settled_at' => null]);
+        });
         $this->waiting = $this->definition->origin->key === [] ? [] : array_fill_keys(DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->pluck('key_hash')->all(), true);
     }
 
@@ -78,8 +83,10 @@ final class AsideBook implements Aside
     {
         if ($files !== []) {
             $waiting = fn (string $state) => DB::table('set_aside')->where('feed_id', $this->feedId)->where('kind', SetAside::FILE)->whereIn('position', array_map(static fn (FileMark $f): string => $f->path, $files))->where('sequence', '<', $sequence)->whereNull('overtaken_by')->where('state', $state);
-            $waiting('asked')->update(['state' => 'sent', 'sent_by' => $sequence, 'settled_at' => now()]);
-            $waiting('waiting')->update(['overtaken_by' => $sequence]);
+            $this->held(static function () use ($waiting, $sequence): void {
+                $waiting('asked')->update(['state' => 'sent', 'sent_by' => $sequence, 'settled_at' => now()]);
+                $waiting('waiting')->update(['overtaken_by' => $sequence]);
+            });
         }
     }
 
@@ -112,16 +119,31 @@ final class AsideBook implements Aside
     public function flush(): void
     {
         if ($this->lines !== []) {
-            DB::table('set_aside')->insert($this->lines);
+            $this->held(fn () => DB::table('set_aside')->insert($this->lines));
             $this->lines = [];
         }
+    }
+
+    /**
+     * What is written down belongs to a receipt to come, whose number somebody else may give once the lease is lost.
+     *
+     * @param  callable(): mixed  $do
+     *
+     * @throws LeaseLost
+     */
+    private function held(callable $do): void
+    {
+        DB::transaction(function () use ($do): void {
+            $this->lease === null || Leases::demand($this->lease);
+            $do();
+        });
     }
 
     public function overtake(array $hashes, int $sequence): void
     {
         if ($hashes !== []) {
             $this->flush();
-            DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('key_hash', $hashes)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->update(['overtaken_by' => $sequence]);
+            $this->held(fn () => DB::table('set_aside')->where('feed_id', $this->feedId)->whereIn('key_hash', $hashes)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->update(['overtaken_by' => $sequence]));
             foreach ($hashes as $hash) {
                 unset($this->waiting[$hash]);
             }
@@ -138,7 +160,7 @@ final class AsideBook implements Aside
 
     public function overtakeAll(int $sequence): void
     {
-        DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '<', $sequence)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->update(['overtaken_by' => $sequence]);
+        $this->held(fn () => DB::table('set_aside')->where('feed_id', $this->feedId)->where('sequence', '<', $sequence)->whereIn('state', ['waiting', 'asked'])->whereNull('overtaken_by')->update(['overtaken_by' => $sequence]));
     }
 
     public function isWaiting(string $hash): bool

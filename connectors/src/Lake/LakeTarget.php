@@ -173,6 +173,11 @@ final class LakeTarget implements TargetSystem
         return new LakeLanding($this->folder, $this->ledger, fn (bool $ordered, bool $wide): Engine => $this->settings->engine($ordered, [], $holder->alive, $wide), $page, $this->folder->workplace($holder->of, $holder->token), $this->demandReady(...), $this->owners);
     }
 
+    public function refuses(LandedTable $landed, string $encoded): ?SystemTrouble
+    {
+        return (new LakeTrial($this->settings))->refuses($landed, $encoded);
+    }
+
     /** Removes what a crash has left: files that were placed and never counted. */
     private function sweep(Page $page): void
     {

@@ -96,6 +96,13 @@ interface Dialect
      */
     public function stage(string $name, string $query): array;
 
+    /**
+     * Makes such a table with the columns of another and with what that demands of each row, until the transaction ends.
+     *
+     * @return non-empty-list<string>
+     */
+    public function trial(string $name, TableName $like): array;
+
     /** Empties such a table. */
     public function emptyStage(string $name): string;
 

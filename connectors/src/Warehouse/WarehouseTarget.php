@@ -13,10 +13,13 @@ use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Port\Preparation;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Shape\TableName;
+use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A database of SQL that rows are landed in. A kind of its own says how it is asked and what it spells. */
 abstract class WarehouseTarget implements TargetSystem
 {
+    private const TRIAL = 'lm_trial';
+
     public function __construct(private readonly Warehouse $at)
     {
     }
@@ -60,6 +63,24 @@ abstract class WarehouseTarget implements TargetSystem
     public function landing(Holder $holder): LandingSession
     {
         return new WarehouseLanding($this->another(), $holder);
+    }
+
+    public function refuses(LandedTable $landed, string $encoded): ?SystemTrouble
+    {
+        $session = $this->at->session;
+        try {
+            $session->begin();
+            $session->run(...($this->at->tables->shape($landed->name) === null ? [(new Making($this->at))->table($landed, $this->at->sql->staged(self::TRIAL))] : $this->at->sql->trial(self::TRIAL, $landed->name)));
+            $session->beginLoad($this->at->sql->staged(self::TRIAL), $landed->shape->names());
+            $session->load($encoded);
+            $session->endLoad();
+
+            return null;
+        } catch (SystemTrouble $trouble) {
+            return $trouble->reason->concernsRecords() ? $trouble : throw $trouble;
+        } finally {
+            $session->rollback();
+        }
     }
 
     public function demandKept(LandedTable $landed, string $feed): int

@@ -5,22 +5,29 @@ declare(strict_types=1);
 namespace Lighterman\Core\Carrying;
 
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Change;
 use Lighterman\Core\Landing\ChangePlan;
 use Lighterman\Core\Landing\ForkedPlan;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Landing\Trial;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Arrival;
 use Lighterman\Core\Record\Bounds;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Fork;
+use Lighterman\Core\Treatment\Outcome;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
 
 /** Has the changes of one feed treated on their way into its plan, and sets aside what cannot land. */
 final class ChangeTreating
 {
+    /** Records that a target takes one after the other before it is asked no more. */
+    private const TAKEN = 2000;
+
     /** What is done to its records on the way; null for nothing. */
     private ?Treater $treater = null;
 
@@ -37,6 +44,12 @@ final class ChangeTreating
     private int $sequence = 0;
 
     private int $run = 0;
+
+    /** What asks the target about each record; null where it takes them. */
+    private ?Trial $trial = null;
+
+    /** Records that it was asked about since it refused one. */
+    private int $taken = 0;
 
     public function __construct(
         private readonly FeedDefinition $definition,
@@ -85,6 +98,38 @@ final class ChangeTreating
         }
     }
 
+    /** From here on the target is asked about each record, for it has refused some. @return bool whether it was not yet */
+    public function tries(Trial $trial): bool
+    {
+        if ($this->trial !== null || $this->definition->treatment->failing !== Outcome::SetAside) {
+            return false;
+        }
+        [$this->trial, $this->taken] = [$trial, 0];
+
+        return true;
+    }
+
+    /** @param  list<string|false|null>  $row  as it was read; what was not sent is not looked at */
+    private function refused(array $row): ?Unwritable
+    {
+        if ($this->trial === null) {
+            return null;
+        }
+        $judged = $this->treater?->look($row);
+        if ($judged !== null && (! in_array($judged->outcome(), [null, Outcome::Warn], true) || $judged->fork === Fork::DROPPED)) {
+            return null;
+        }
+        $landed = $this->definition->landedTable();
+        $tables = array_values($landed->forks->tables);
+        $line = CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $judged?->landed() ?? $row));
+        $why = $this->trial->refused($judged === null || $judged->fork === null || $judged->fork < 0 ? $landed : $tables[$judged->fork], [$line])[0] ?? null;
+        $this->taken = $why === null ? $this->taken + 1 : 0;
+        // It costs a question for each, and is begun again with the next that is refused.
+        $this->trial = $this->taken > self::TAKEN ? null : $this->trial;
+
+        return $why;
+    }
+
     public function isTreated(): bool
     {
         return $this->treater !== null;
@@ -129,7 +174,7 @@ final class ChangeTreating
     public function add(Change $change, SourceCommit $commit): void
     {
         $change = $this->overtake($change);
-        if ($change->after !== null && ($unwritable = $this->bounds->fault($change->after)) !== null) {
+        if ($change->after !== null && ($unwritable = $this->bounds->fault($change->after) ?? $this->refused($this->filled($change))) !== null) {
             $this->setAside++;
             $this->aside->addUnwritable($change->after, $unwritable, $this->place($change, $commit));
             if ($this->leavesKey($change)) {
@@ -249,10 +294,14 @@ final class ChangeTreating
      *
      * @param  list<string|false|null>  $raw
      * @param  'load'|'insert'|'update'|'delete'  $kind
-     * @return Apart|bool why it fails again, or whether it will land
+     * @return Apart|Unwritable|bool why it fails again, or whether it will land
      */
-    public function again(array $raw, string $kind, SourceCommit $commit, int $number): Apart|bool
+    public function again(array $raw, string $kind, SourceCommit $commit, int $number): Apart|Unwritable|bool
     {
+        $refused = $this->refused($raw);
+        if ($refused !== null) {
+            return $refused;
+        }
         $into = new Treated;
         $after = $this->treater === null ? $raw : $this->treater->row($raw, $into);
         if ($after !== null) {

@@ -8,14 +8,18 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Landing\Trial;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Batch;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Record\Stretch;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Fork;
+use Lighterman\Core\Treatment\Outcome;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
+use Lighterman\Core\Treatment\Value\Fault;
 
 /** Has the rows of one feed treated batch by batch, and sets aside what cannot land. */
 final class RowTreating
@@ -26,6 +30,9 @@ final class RowTreating
     private int $sequence = 0;
 
     private int $warned = 0;
+
+    /** What asks the target about each record; null where it takes them. */
+    private ?Trial $trial = null;
 
     /** Records that were set aside before, as far as they have been taken in again. */
     private Treated $again;
@@ -62,6 +69,18 @@ final class RowTreating
     public function warned(): int
     {
         return $this->warned;
+    }
+
+    /** From here on the target is asked about each record, for it has refused some. */
+    public function tries(Trial $trial): void
+    {
+        $this->trial = $trial;
+    }
+
+    /** Whether records that the target refuses can be found, and are to be set aside. */
+    public function mayTry(): bool
+    {
+        return $this->trial === null && $this->definition->treatment->failing === Outcome::SetAside;
     }
 
     /** Queries that lookups have taken so far; null where nothing is looked up. */
@@ -107,6 +126,10 @@ final class RowTreating
     private function treated(Batch $batch): Batch
     {
         [$encoded, $unwritable] = $this->bounds->suspects($batch->encoded) ? $this->writable($batch) : [$batch->encoded, 0];
+        if ($this->trial !== null && $encoded !== '') {
+            [$encoded, $refused] = $this->tried($this->trial, $batch, $encoded);
+            $unwritable += $refused;
+        }
         if ($this->treater === null) {
             return $batch->unreadable === [] && $unwritable === 0 ? $batch : $batch->treated($batch->shape, $encoded, 0, $unwritable);
         }
@@ -144,6 +167,60 @@ final class RowTreating
         $this->aside->flush();
 
         return [$left === [] ? '' : implode("\n", $left)."\n", $apart];
+    }
+
+    /**
+     * Sets records aside that the target refuses.
+     *
+     * @return array{string, int} the lines that are left, and how many are not
+     */
+    private function tried(Trial $trial, Batch $batch, string $encoded): array
+    {
+        $lines = explode("\n", substr($encoded, 0, -1));
+        $apart = 0;
+        foreach ($this->lands($lines) as $name => $landing) {
+            foreach ($trial->refused($this->table->tables()[$name] ?? $this->table, $landing) as $n => $why) {
+                if (isset($lines[$n])) {
+                    $this->aside->addUnwritable(CopyText::row($lines[$n]), $why, $this->place($batch));
+                    unset($lines[$n]);
+                    $apart++;
+                }
+            }
+        }
+        $this->aside->flush();
+
+        return [$lines === [] ? '' : implode("\n", $lines)."\n", $apart];
+    }
+
+    /**
+     * What lines would land as. Counts nothing.
+     *
+     * @param  list<string>  $lines
+     * @return array<string, array<int, string>> lines of each, by the name of the fork
+     */
+    private function lands(array $lines): array
+    {
+        if ($this->treater === null) {
+            return ['' => array_map(static fn (string $l): string => "{$l}\n", $lines)];
+        }
+        $landing = [];
+        $forks = array_keys($this->table->forks->tables);
+        foreach ($lines as $n => $line) {
+            try {
+                $records = $this->treater->explosion->records(CopyText::row($line));
+            } catch (Fault) {
+                continue;
+            }
+            foreach ($records as $record) {
+                $judged = $this->treater->look($record);
+                if (in_array($judged->outcome(), [null, Outcome::Warn], true) && $judged->fork !== Fork::DROPPED) {
+                    $name = $judged->fork === null || $judged->fork < 0 ? '' : $forks[$judged->fork];
+                    $landing[$name][$n] = ($landing[$name][$n] ?? '').CopyText::line($judged->landed());
+                }
+            }
+        }
+
+        return $landing;
     }
 
     private function place(Batch $batch): ApartPlace
@@ -195,10 +272,15 @@ final class RowTreating
      * Takes in a record that was set aside before.
      *
      * @param  list<string|false|null>  $raw  as it was read
-     * @return Apart|bool why it fails again, or whether it will land
+     * @return Apart|Unwritable|bool why it fails again, or whether it will land
      */
-    public function again(array $raw): Apart|bool
+    public function again(array $raw): Apart|Unwritable|bool
     {
+        foreach ($this->trial === null ? [] : $this->lands([substr(CopyText::line($raw), 0, -1)]) as $name => $landing) {
+            foreach ($this->trial?->refused($this->table->tables()[$name] ?? $this->table, $landing) ?? [] as $why) {
+                return $why;
+            }
+        }
         $treated = $this->again;
         $apart = count($treated->apart);
         $row = $this->treater === null ? $raw : $this->treater->row($raw, $treated);

@@ -54,6 +54,14 @@ interface TargetSystem
     public function landing(Holder $holder): LandingSession;
 
     /**
+     * Tries whether records could be written, as far as that is for what each of them holds. Writes nothing.
+     *
+     * @param  string  $encoded  lines in the text form of COPY, in the order of the table's shape
+     * @return SystemTrouble|null why not; null where they could
+     */
+    public function refuses(LandedTable $landed, string $encoded): ?SystemTrouble;
+
+    /**
      * Looks whether what a feed has landed is still there, though nothing lands now.
      *
      * @return int number of the last receipt that stands beside it; smaller than it was where an older state was put back

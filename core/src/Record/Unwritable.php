@@ -51,6 +51,12 @@ final readonly class Unwritable
         return new self('no_list', $column, "{$column} holds an array of several dimensions, or one that does not begin at 1, which a list in files of a lake cannot be. Have the column converted to text on the feed's Columns page.");
     }
 
+    /** @param  string  $said  by the target; values that it quotes are left out */
+    public static function refused(string $said): self
+    {
+        return new self('target_refuses', '', (string) preg_replace(['/: "(?:[^"]|"")*"/', "/'[^']*'/"], ['', 'a value'], $said));
+    }
+
     /**
      * The record as it can be kept: without the value, where that is too long.
      *

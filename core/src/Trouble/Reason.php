@@ -81,4 +81,10 @@ enum Reason: string
     case Unreadable = 'unreadable';
     case Value = 'value';
     case WrongPassword = 'wrong_password';
+
+    /** Whether it may be for what one record holds that a target refused many of them. */
+    public function concernsRecords(): bool
+    {
+        return in_array($this, [self::Value, self::Constraint, self::UnfitValue], true);
+    }
 }

@@ -106,6 +106,11 @@ final readonly class PostgresDialect implements Dialect
         return ["DROP TABLE IF EXISTS pg_temp.{$name}", "CREATE TEMP TABLE {$name} ON COMMIT DELETE ROWS AS {$query} WITH NO DATA"];
     }
 
+    public function trial(string $name, TableName $like): array
+    {
+        return ["CREATE TEMP TABLE {$name} (LIKE {$this->table($like)} INCLUDING CONSTRAINTS INCLUDING DEFAULTS INCLUDING GENERATED) ON COMMIT DROP"];
+    }
+
     public function emptyStage(string $name): string
     {
         return "TRUNCATE pg_temp.{$name}";
