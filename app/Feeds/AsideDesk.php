@@ -90,9 +90,11 @@ final class AsideDesk
      */
     public static function groups(int $feedId): array
     {
-        return DB::select("SELECT reason, step, count(*) AS records, max(at) AS latest, min(at) AS earliest, (array_agg(message ORDER BY id DESC))[1] AS sample,
-                (SELECT json_agg(c ORDER BY h) FROM (SELECT h, (SELECT count(*) FROM set_aside x WHERE x.feed_id = s.feed_id AND x.reason = s.reason AND x.step = s.step AND x.state = 'waiting' AND x.overtaken_by IS NULL AND x.at >= h AND x.at < h + interval '1 hour') AS c FROM generate_series(date_trunc('hour', now()) - interval '23 hours', now(), interval '1 hour') h) hours) AS hours
-            FROM set_aside s WHERE feed_id = ? AND state = 'waiting' AND overtaken_by IS NULL AND sequence <= (SELECT sequence FROM feeds WHERE id = s.feed_id)
-            GROUP BY feed_id, reason, step ORDER BY records DESC LIMIT 100", [$feedId]);
+        return DB::select("WITH hourly AS (SELECT reason, step, date_trunc('hour', at) AS h, count(*) AS c, min(at) AS earliest, max(at) AS latest, max(id) AS last FROM set_aside
+                    WHERE feed_id = ? AND state = 'waiting' AND overtaken_by IS NULL AND sequence <= (SELECT sequence FROM feeds WHERE id = ?) GROUP BY 1, 2, 3),
+                groups AS (SELECT reason, step, sum(c) AS records, max(latest) AS latest, min(earliest) AS earliest, max(last) AS last FROM hourly GROUP BY 1, 2 ORDER BY 3 DESC LIMIT 100)
+            SELECT g.reason, g.step, g.records::bigint AS records, g.latest, g.earliest, (SELECT message FROM set_aside WHERE id = g.last) AS sample,
+                (SELECT json_agg(coalesce(y.c, 0) ORDER BY s) FROM generate_series(date_trunc('hour', now()) - interval '23 hours', now(), interval '1 hour') s LEFT JOIN hourly y ON y.h = s AND y.reason = g.reason AND y.step = g.step) AS hours
+            FROM groups g ORDER BY g.records DESC", [$feedId, $feedId]);
     }
 }

@@ -27,7 +27,7 @@ final readonly class SeenSheet
     public static function shown(Feed $feed, Treatment $treatment): string
     {
         $state = self::state($treatment);
-        Cache::add("sheet:{$feed->id}:{$state}", json_encode($treatment->toArray(), JSON_THROW_ON_ERROR), self::OPEN);
+        Cache::has("sheet:{$feed->id}:{$state}") || Cache::put("sheet:{$feed->id}:{$state}", json_encode($treatment->toArray(), JSON_THROW_ON_ERROR), self::OPEN);
 
         return $state;
     }

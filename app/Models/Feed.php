@@ -208,6 +208,12 @@ final class Feed extends Record
         });
     }
 
+    /** How many of its records somebody has to decide about; counted once for a page. */
+    public function recordsWaiting(): int
+    {
+        return once(fn (): int => SetAside::of($this)->where('state', 'waiting')->whereNull('overtaken_by')->count());
+    }
+
     public function stands(): Position
     {
         return $this->position === null ? new StartPosition : Positions::fromArray($this->position);

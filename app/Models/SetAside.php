@@ -83,6 +83,16 @@ final class SetAside extends Record
     }
 
     /**
+     * Those of one feed whose batch has landed.
+     *
+     * @return Builder<SetAside>
+     */
+    public static function of(Feed $feed): Builder
+    {
+        return self::query()->where('feed_id', $feed->id)->where('sequence', '<=', $feed->sequence);
+    }
+
+    /**
      * Those that somebody has to decide about.
      *
      * @param  Builder<SetAside>|null  $among
@@ -122,7 +132,16 @@ final class SetAside extends Record
     /** @return 'waiting'|'asked'|'sent'|'let go'|'overtaken' */
     public function standing(): string
     {
-        return $this->overtaken_by !== null && in_array($this->state, ['waiting', 'asked'], true) ? 'overtaken' : $this->state;
+        return self::standingOf($this->state, $this->overtaken_by);
+    }
+
+    /**
+     * @param  'waiting'|'asked'|'sent'|'let go'  $state
+     * @return 'waiting'|'asked'|'sent'|'let go'|'overtaken'
+     */
+    public static function standingOf(string $state, ?int $overtakenBy): string
+    {
+        return $overtakenBy !== null && in_array($state, ['waiting', 'asked'], true) ? 'overtaken' : $state;
     }
 
     /**
@@ -137,6 +156,6 @@ final class SetAside extends Record
     /** How many feeds have records that somebody has to decide about. */
     public static function feedsWaiting(): int
     {
-        return (int) DB::scalar("SELECT count(DISTINCT s.feed_id) FROM set_aside s JOIN feeds f ON f.id = s.feed_id WHERE s.state = 'waiting' AND s.overtaken_by IS NULL AND s.sequence <= f.sequence");
+        return (int) DB::scalar("SELECT count(*) FROM feeds f WHERE EXISTS (SELECT 1 FROM set_aside s WHERE s.feed_id = f.id AND s.state = 'waiting' AND s.overtaken_by IS NULL AND s.sequence <= f.sequence)");
     }
 }

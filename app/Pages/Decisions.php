@@ -14,8 +14,9 @@ final class Decisions
     /** @return Collection<int, object{name: string, records: int, since: string, reason: string, step: string}> feeds with records set aside, most first */
     public static function aside(): Collection
     {
-        return collect(DB::select("SELECT f.name, count(*) AS records, min(s.at) AS since, mode() WITHIN GROUP (ORDER BY s.reason) AS reason, mode() WITHIN GROUP (ORDER BY s.step) AS step
-            FROM set_aside s JOIN feeds f ON f.id = s.feed_id WHERE s.state = 'waiting' AND s.overtaken_by IS NULL AND s.sequence <= f.sequence GROUP BY f.name ORDER BY records DESC LIMIT 200"));
+        return collect(DB::select("WITH groups AS (SELECT s.feed_id, s.reason, s.step, count(*) AS c, min(s.at) AS since FROM set_aside s JOIN feeds f ON f.id = s.feed_id WHERE s.state = 'waiting' AND s.overtaken_by IS NULL AND s.sequence <= f.sequence GROUP BY 1, 2, 3)
+            SELECT f.name, sum(g.c)::bigint AS records, min(g.since) AS since, (array_agg(g.reason ORDER BY g.c DESC, g.reason))[1] AS reason, (array_agg(g.step ORDER BY g.c DESC, g.reason))[1] AS step
+            FROM groups g JOIN feeds f ON f.id = g.feed_id GROUP BY f.name ORDER BY records DESC LIMIT 200"));
     }
 
     /** @return Collection<int, Feed> the gravest first */

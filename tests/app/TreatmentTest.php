@@ -13,11 +13,20 @@ use App\Models\MaskKey;
 use App\Models\Run;
 use App\Models\SetAside;
 use App\Runtime\Common\Systems;
+use App\Runtime\Query\FeedRunner;
+use App\Runtime\Treating\Again;
+use App\Runtime\Treating\AsideBook;
+use App\Runtime\Work\Leases;
+use Illuminate\Database\Events\QueryExecuted;
 use Illuminate\Support\Facades\Artisan;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
+use Lighterman\Core\Carrying\ApartPlace;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
+use Lighterman\Core\Port\LeaseLost;
+use Lighterman\Core\Record\Bounds;
+use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Treatment;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\Test;
@@ -110,6 +119,84 @@ final class TreatmentTest extends AppCase
         self::assertSame(['id' => '1', 'kg' => '5', 'grower' => '·······1', 'weight' => '77'], $this->house->row('SELECT id, kg, grower, weight FROM copy.loads WHERE id = 1'));
         self::assertSame(['waiting'], SetAside::where('feed_id', $feed->id)->where('key', 'id = 2')->pluck('state')->all());
         self::assertTrue($this->lastRun($feed)->addsUp());
+    }
+
+    #[Test]
+    public function a_record_whose_key_was_edited_is_never_written_over_the_row_of_that_key(): void
+    {
+        $this->gate->run("UPDATE loads SET weight = 'x' WHERE id = 2; UPDATE loads SET weight = '1' WHERE id <> 2");
+        $feed = $this->carry($this->treated(['columns' => [['from' => 'weight', 'steps' => [['convert' => 'int32']]]]])->load('route'));
+        $one = SetAside::with('feed')->where('feed_id', $feed->id)->sole();
+        $this->touch('kg = 4242', 'id = 1');
+        $feed = $this->carry($feed);
+        AsideDesk::edit($one, ['id' => '1', 'weight' => '5']);
+        AsideDesk::send($feed->load('route'), SetAside::whereKey($one->id));
+        $feed = $this->carry($feed);
+        self::assertSame(['4242', '1'], array_values($this->house->row('SELECT kg, weight FROM copy.loads WHERE id = 1') ?? []));
+        self::assertSame(['waiting', 'key_taken'], [$one->refresh()->state, $one->reason]);
+        AsideDesk::edit($one->load('feed'), ['id' => '7001']);
+        AsideDesk::send($feed->load('route'), SetAside::whereKey($one->id));
+        $this->carry($feed);
+        self::assertSame(['sent', '5'], [$one->refresh()->state, $this->house->value('SELECT weight FROM copy.loads WHERE id = 7001')]);
+    }
+
+    #[Test]
+    public function many_records_are_sent_in_batches_each_with_its_receipt_and_a_pause_holds_between_them(): void
+    {
+        $this->gate->run("ALTER TABLE loads ALTER updated_at SET DEFAULT now() - interval '1 hour'; INSERT INTO loads (id, kg, weight) SELECT g, 1, 'x' FROM generate_series(1001, 6000) g; UPDATE loads SET weight = '1' WHERE id <= 1000");
+        $feed = $this->carry($this->treated(['columns' => [['from' => 'weight', 'steps' => [['derive' => "replace(value, 'q', '')"], ['convert' => 'int32']]]]])->load('route'));
+        self::assertSame(5000, SetAside::waiting()->where('feed_id', $feed->id)->count());
+        FeedBook::change($feed, FeedDefinition::fromArray(['treatment' => ['columns' => [['from' => 'weight', 'steps' => [['derive' => "replace(value, 'x', '8')"], ['convert' => 'int32']]]], 'failing' => 'set_aside']] + $feed->definition->body));
+        $feed->refresh()->load('definition', 'route');
+        AsideDesk::send($feed, SetAside::where('feed_id', $feed->id));
+        // Somebody pauses it while the first batch is on its way.
+        $leases = new Leases('test');
+        $lease = $leases->feed($feed->id) ?? self::fail('no lease');
+        DB::listen(static function (QueryExecuted $q) use ($feed): void {
+            if (str_contains($q->sql, 'insert into "run_lines"') && str_contains((string) json_encode($q->bindings), 'were sent again')) {
+                FeedBook::pause([$feed]);
+            }
+        });
+        (new FeedRunner(app(Systems::class), $leases, static fn (): bool => false))->run($lease);
+        self::assertSame(['asked' => 3000, 'sent' => 2000], SetAside::where('feed_id', $feed->id)->get()->countBy('state')->sortKeys()->all());
+        self::assertSame('2000', $this->house->value('SELECT count(*) FROM copy.loads WHERE weight = 8'));
+        FeedBook::resume([$feed->refresh()]);
+        app('events')->forget(QueryExecuted::class);
+        $feed = $this->carry($feed);
+        self::assertSame(['sent' => 5000], SetAside::where('feed_id', $feed->id)->get()->countBy('state')->all());
+        // Each is marked with the receipt that holds it.
+        $bySequence = SetAside::where('feed_id', $feed->id)->get()->countBy('sent_by')->all();
+        foreach ($bySequence as $sequence => $records) {
+            self::assertSame($records, (int) $feed->receipts()->where('sequence', $sequence)->value('read'), "receipt {$sequence}");
+        }
+    }
+
+    #[Test]
+    public function what_is_set_aside_or_sent_without_the_lease_counts_for_nothing(): void
+    {
+        $this->gate->run("UPDATE loads SET weight = 'x' WHERE id <= 3");
+        $feed = $this->carry($this->treated(['columns' => [['from' => 'weight', 'steps' => [['convert' => 'decimal(8,2)']]]]])->load('route'));
+        $definition = $feed->definition->parsed();
+        $old = (new Leases('old'))->feed($feed->id) ?? self::fail('no lease');
+        DB::update("UPDATE leases SET expires_at = clock_timestamp() - interval '1 second' WHERE feed_id = ?", [$feed->id]);
+        $new = (new Leases('new'))->feed($feed->id) ?? self::fail('no lease');
+        AsideDesk::send($feed, SetAside::where('feed_id', $feed->id));
+        $before = SetAside::where('feed_id', $feed->id)->orderBy('id')->get()->toArray();
+        $bounds = Bounds::of($definition->carried(), false, 1 << 20, []);
+        $book = new AsideBook($feed->id, $feed->definition->id, $definition, $old);
+        $unwritable = static function () use ($book): void {
+            $book->addUnwritable(['9', '1', null, 'g', 'x'], Unwritable::zeroByte('weight'), new ApartPlace(1, 99, 'p'));
+            $book->flush();
+        };
+        foreach ([fn () => Again::some($feed->id, $definition, $bounds, $old, 99, static fn (): bool => true), $unwritable, fn () => $book->overtakeAll(99), fn () => $book->begin(0)] as $do) {
+            try {
+                $do();
+                self::fail('It was written down.');
+            } catch (LeaseLost) {
+                self::assertSame($before, SetAside::where('feed_id', $feed->id)->orderBy('id')->get()->toArray());
+            }
+        }
+        (new Leases('new'))->release($new);
     }
 
     #[Test]

@@ -8,6 +8,7 @@ use App\Feeds\AsideDesk;
 use App\Models\Feed;
 use App\Models\SetAside;
 use App\Support\Audit;
+use Carbon\CarbonImmutable;
 use Illuminate\Contracts\View\View;
 use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Http\RedirectResponse;
@@ -24,9 +25,10 @@ final class SetAsideController
         $feed->load('route.source', 'route.target', 'route.logs', 'definition');
         $which = $this->filtered($request, $feed);
         $page = max(1, $request->integer('page', 1));
+        $count = $this->state($request) === 'waiting' && ! $request->filled('reason') && ! $request->filled('holds') ? $feed->recordsWaiting() : $which->count();
 
-        return view('feeds.set-aside', ['feed' => $feed, 'groups' => AsideDesk::groups($feed->id), 'count' => $which->count(), 'records' => $which->latest('id')->forPage($page, self::PER_PAGE)->get(), 'page' => $page,
-            'pages' => (int) max(1, ceil($which->count() / self::PER_PAGE)), 'reason' => (string) $request->query('reason', ''), 'state' => $this->state($request), 'holds' => (string) $request->query('holds', '')]);
+        return view('feeds.set-aside', ['feed' => $feed, 'groups' => AsideDesk::groups($feed->id), 'count' => $count, 'records' => $which->latest('id')->forPage($page, self::PER_PAGE)->get(), 'page' => $page,
+            'pages' => (int) max(1, ceil($count / self::PER_PAGE)), 'reason' => (string) $request->query('reason', ''), 'state' => $this->state($request), 'holds' => (string) $request->query('holds', '')]);
     }
 
     public function show(Feed $feed, int $record): View
@@ -102,8 +104,10 @@ final class SetAsideController
         $which = $this->filtered($request, $feed)->orderBy('id');
 
         return response()->streamDownload(static function () use ($which): void {
-            foreach ($which->lazyById(500) as $r) {
-                echo json_encode(['id' => $r->id, 'state' => $r->standing(), 'run' => $r->run_id, 'position' => $r->position, 'step' => $r->step, 'reason' => $r->reason, 'message' => $r->message, 'at' => $r->at->toIso8601String(), 'note' => $r->note, 'record' => $r->record, 'at_step' => $r->at_step], JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES), "\n";
+            // What is JSON already goes out as it is kept; there may be very many.
+            foreach ($which->toBase()->lazyById(5000) as $r) {
+                $told = ['id' => $r->id, 'state' => SetAside::standingOf($r->state, $r->overtaken_by), 'run' => $r->run_id, 'position' => $r->position, 'step' => $r->step, 'reason' => $r->reason, 'message' => $r->message, 'at' => CarbonImmutable::parse($r->at)->toIso8601String(), 'note' => $r->note];
+                echo substr(json_encode($told, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE | JSON_UNESCAPED_SLASHES), 0, -1), ",\"record\":{$r->record},\"at_step\":{$r->at_step}}\n";
             }
         }, 'set-aside.jsonl', ['Content-Type' => 'application/jsonl']);
     }
@@ -118,7 +122,7 @@ final class SetAsideController
 
     private function one(Feed $feed, int $record): SetAside
     {
-        return SetAside::landed()->with('feed', 'definition')->where('feed_id', $feed->id)->findOrFail($record);
+        return SetAside::of($feed)->with('feed', 'definition')->findOrFail($record);
     }
 
     private function state(Request $request): string
@@ -129,7 +133,7 @@ final class SetAsideController
     /** @return Builder<SetAside> */
     private function filtered(Request $request, Feed $feed): Builder
     {
-        $which = SetAside::landed()->where('feed_id', $feed->id);
+        $which = SetAside::of($feed);
         $state = $this->state($request);
         $state === 'overtaken' ? $which->whereNotNull('overtaken_by')->whereIn('state', ['waiting', 'asked']) : $which->where('state', $state)->when(in_array($state, ['waiting', 'asked'], true), static fn ($q) => $q->whereNull('overtaken_by'));
         if ($request->filled('reason')) {

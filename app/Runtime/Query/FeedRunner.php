@@ -15,6 +15,7 @@ use App\Runtime\Common\ShapeCheck;
 use App\Runtime\Common\Systems;
 use App\Runtime\Common\TakenBook;
 use App\Runtime\Treating\AsideBook;
+use App\Runtime\Treating\OtherRow;
 use App\Runtime\Treating\Treating;
 use App\Runtime\Treating\WatchCounter;
 use App\Runtime\Work\Lease;
@@ -185,11 +186,12 @@ final class FeedRunner
             $recorder = RunRecorder::begin($feed, $lease, $plan, $planning);
             $older && $recorder->say('The target stands where it stood earlier: somebody has put an older state back. What came since is brought again.', 'caution');
             $bounds = Treating::bounds($definition, $feed->route->target);
-            $treated = new TreatedLanding($delivery, new RowTreating($definition, Treating::of($definition, $feed->route->source->name, $recorder->run->id), $bounds, new AsideBook($feed->id, $feed->definition->id, $definition, $lease), new WatchCounter($feed->id, $definition), $recorder->run->id), $recorder);
+            $treater = Treating::of($definition, $feed->route->source->name, $recorder->run->id);
+            $treated = new TreatedLanding($delivery, new RowTreating($definition, $treater, $bounds, new AsideBook($feed->id, $feed->definition->id, $definition, $lease), new WatchCounter($feed->id, $definition), $recorder->run->id), $recorder);
             $refuses = fn (LandedTable $table, string $lines): ?SystemTrouble => $this->systems->target($feed->route->target)->refuses($table, $lines);
             while ($asked) {
                 try {
-                    $treated->again($feed->id, $definition, $bounds, $lease, function () use ($lease, $feed): bool {
+                    $treated->again($feed->id, $definition, $bounds, $lease, new OtherRow($definition, $treater, $this->systems->target($feed->route->target)), function () use ($lease, $feed): bool {
                         $this->leases->renew($lease);
 
                         return ! $this->toldToStop($feed);

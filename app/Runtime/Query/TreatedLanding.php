@@ -6,6 +6,7 @@ namespace App\Runtime\Query;
 
 use App\Models\SetAside;
 use App\Runtime\Treating\Again;
+use App\Runtime\Treating\OtherRow;
 use App\Runtime\Work\Lease;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\RowDelivery;
@@ -105,9 +106,9 @@ final class TreatedLanding
      *
      * @param  callable(): bool  $goesOn  asked between two batches
      */
-    public function again(int $feedId, FeedDefinition $definition, Bounds $bounds, Lease $lease, callable $goesOn): void
+    public function again(int $feedId, FeedDefinition $definition, Bounds $bounds, Lease $lease, OtherRow $other, callable $goesOn): void
     {
-        while ($goesOn() && ($again = Again::some($feedId, $definition, $bounds, $lease, $this->treating->sequence(), fn (SetAside $record, array $raw): Apart|Unwritable|bool => $this->treating->again($raw))) !== null) {
+        while ($goesOn() && ($again = Again::some($feedId, $definition, $bounds, $lease, $this->treating->sequence(), fn (SetAside $record, array $raw): Apart|Unwritable|bool => $other->refuses($record, $raw) ?? $this->treating->again($raw))) !== null) {
             if ($again->lands()) {
                 $this->timed(fn (): Receipt => $this->delivery->again($this->treating->takenAgain($this->delivery->position()->bare()), $this->recorder->run->id), 0.0);
             }

@@ -6,6 +6,7 @@ namespace App\Runtime\Stream;
 
 use App\Models\SetAside;
 use App\Runtime\Treating\Again;
+use App\Runtime\Treating\OtherRow;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\Spent;
@@ -24,10 +25,11 @@ final readonly class SendAgain
     public function some(Carrier $carrier, ClockOffset $clock): void
     {
         $treating = $carrier->treating;
-        $again = Again::some($carrier->feed->id, $carrier->definition, $treating->bounds, $this->stream->lease, $treating->sequence(), function (SetAside $record, array $raw) use ($carrier): Apart|Unwritable|bool {
+        $other = new OtherRow($carrier->definition, $treating->treater(), $this->stream->systems->target($this->stream->log->route->target));
+        $again = Again::some($carrier->feed->id, $carrier->definition, $treating->bounds, $this->stream->lease, $treating->sequence(), function (SetAside $record, array $raw) use ($carrier, $other): Apart|Unwritable|bool {
             $this->landings->runs($carrier);
 
-            return $carrier->treating->again($raw, match ($record->kind) {
+            return $other->refuses($record, $raw) ?? $carrier->treating->again($raw, match ($record->kind) {
                 'insert', 'update', 'delete' => $record->kind, default => 'load',
             }, new SourceCommit($this->stream->changes->place((string) $record->position), (int) $record->made_at), $record->number);
         });

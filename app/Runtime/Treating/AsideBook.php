@@ -170,12 +170,23 @@ final class AsideBook implements Aside
 
     public function hash(array $row): string
     {
-        $values = [];
-        foreach ($this->definition->origin->key as $column) {
-            $values[] = (string) $row[(int) array_search($column, $this->columns, true)];
-        }
+        return self::hashed($this->definition->origin->key, $this->columns, $row);
+    }
 
-        return hash('xxh128', implode("\0", $values));
+    /** @param  list<string|false|null>  $row  in the order of the treated columns */
+    public static function keyHash(FeedDefinition $definition, array $row): string
+    {
+        return self::hashed($definition->origin->key, $definition->treated()->names(), $row);
+    }
+
+    /**
+     * @param  list<string>  $key
+     * @param  list<string>  $columns
+     * @param  list<string|false|null>  $row
+     */
+    private static function hashed(array $key, array $columns, array $row): string
+    {
+        return hash('xxh128', implode("\0", array_map(static fn (string $k): string => (string) $row[(int) array_search($k, $columns, true)], $key)));
     }
 
     /** PostgreSQL takes neither zero bytes nor what is not UTF-8. */

@@ -115,14 +115,11 @@ final class ChangeTreating
         if ($this->trial === null) {
             return null;
         }
-        $judged = $this->treater?->look($row);
-        if ($judged !== null && (! in_array($judged->outcome(), [null, Outcome::Warn], true) || $judged->fork === Fork::DROPPED)) {
+        $lands = LandsAs::of($this->treater, $this->definition->landedTable(), $row);
+        if ($lands === null) {
             return null;
         }
-        $landed = $this->definition->landedTable();
-        $tables = array_values($landed->forks->tables);
-        $line = CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $judged?->landed() ?? $row));
-        $why = $this->trial->refused($judged === null || $judged->fork === null || $judged->fork < 0 ? $landed : $tables[$judged->fork], [$line])[0] ?? null;
+        $why = $this->trial->refused($lands->table, [CopyText::line(array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $lands->row))])[0] ?? null;
         $this->taken = $why === null ? $this->taken + 1 : 0;
         // It costs a question for each, and is begun again with the next that is refused.
         $this->trial = $this->taken > self::TAKEN ? null : $this->trial;

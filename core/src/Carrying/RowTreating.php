@@ -204,7 +204,6 @@ final class RowTreating
             return ['' => array_map(static fn (string $l): string => "{$l}\n", $lines)];
         }
         $landing = [];
-        $forks = array_keys($this->table->forks->tables);
         foreach ($lines as $n => $line) {
             try {
                 $records = $this->treater->explosion->records(CopyText::row($line));
@@ -212,10 +211,9 @@ final class RowTreating
                 continue;
             }
             foreach ($records as $record) {
-                $judged = $this->treater->look($record);
-                if (in_array($judged->outcome(), [null, Outcome::Warn], true) && $judged->fork !== Fork::DROPPED) {
-                    $name = $judged->fork === null || $judged->fork < 0 ? '' : $forks[$judged->fork];
-                    $landing[$name][$n] = ($landing[$name][$n] ?? '').CopyText::line($judged->landed());
+                $lands = LandsAs::of($this->treater, $this->table, $record);
+                if ($lands !== null) {
+                    $landing[$lands->fork][$n] = ($landing[$lands->fork][$n] ?? '').CopyText::line($lands->row);
                 }
             }
         }

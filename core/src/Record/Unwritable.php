@@ -51,6 +51,11 @@ final readonly class Unwritable
         return new self('no_list', $column, "{$column} holds an array of several dimensions, or one that does not begin at 1, which a list in files of a lake cannot be. Have the column converted to text on the feed's Columns page.");
     }
 
+    public static function keyTaken(string $key): self
+    {
+        return new self('key_taken', $key, "Its {$key} was edited, and a row of that {$key} has landed already, perhaps in a newer version. Mend the row at the source, or let this record go.");
+    }
+
     /** @param  string  $said  by the target; values that it quotes are left out */
     public static function refused(string $said): self
     {

@@ -112,6 +112,7 @@ final class StepTest extends TestCase
         yield 'keep last' => [['mask' => 'keep_last', 'keep' => 3], '01632 960417', '·········417', 'text'];
         yield 'nothing left to hide' => [['mask' => 'keep_last', 'keep' => 9], 'Wen', '···', 'text'];
         yield 'shape' => [['mask' => 'keep_shape'], 'Wen Åldridge-9a Ⅷ', 'Xxx Xxxxxxxx-9x 9', 'text'];
+        yield 'shape of letters with marks' => [['mask' => 'keep_shape'], "हिन्दी, e\u{301}té, \u{301}", 'xxx, xxx, ', 'text'];
         yield 'shape of plain text' => [['mask' => 'keep_shape'], 'XaZ-09', 'XxX-99', 'text'];
         yield 'fixed' => [['mask' => 'fixed', 'text' => 'hidden'], 'Wen', 'hidden', 'text'];
         yield 'month' => [['mask' => 'month'], '1987-04-23', '1987-04-01', 'date'];

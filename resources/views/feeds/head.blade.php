@@ -1,6 +1,6 @@
 @php
     $enc = rawurlencode($feed->name);
-    $waiting = App\Models\SetAside::waiting()->where('feed_id', $feed->id)->count();
+    $waiting = $feed->recordsWaiting();
 @endphp
 <div class="title" style="margin-bottom: 6px">
     <h1>{{ $feed->name }}</h1>

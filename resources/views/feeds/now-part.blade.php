@@ -3,7 +3,7 @@
     $state = $feed->state();
     $slug = str_replace(' ', '-', $state);
 @endphp
-@php $waiting = App\Models\SetAside::waiting()->where('feed_id', $feed->id)->count(); @endphp
+@php $waiting = $feed->recordsWaiting(); @endphp
 @include('feeds.head', ['tab' => 'Now'])
 <div class="columns-2">
     <div class="stack">
