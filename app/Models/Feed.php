@@ -61,6 +61,7 @@ use LogicException;
  * @property bool $join_asked
  * @property array<array-key, mixed>|null $identity
  * @property array<array-key, mixed>|null $rereads
+ * @property CarbonImmutable|null $books_from
  * @property-read Route $route
  * @property-read Definition $definition
  */
@@ -72,7 +73,7 @@ final class Feed extends Record
     protected $casts = [
         'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => KeptTrouble::class, 'reload' => 'array', 'gap' => 'array', 'identity' => 'array', 'rereads' => 'array', 'cancel_asked' => 'boolean', 'join_asked' => 'boolean',
         'paused_at' => 'immutable_datetime', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime',
-        'last_landed_at' => 'immutable_datetime',
+        'last_landed_at' => 'immutable_datetime', 'books_from' => 'immutable_datetime',
     ];
 
     public function getRouteKeyName(): string
@@ -203,7 +204,7 @@ final class Feed extends Record
             DB::table('spool')->where('feed_id', $this->id)->delete();
             $this->update([
                 'cancel_asked' => false, 'standing' => 'new', 'position' => null, 'sequence' => 0, 'progress' => null, 'note' => null, 'complete_up_to' => null,
-                'last_landed_at' => null, 'trouble' => null, 'failures' => 0, 'reload' => null, 'rereads' => null, 'identity' => null, 'emptied' => null, 'waiting' => 0, 'gap' => null,
+                'last_landed_at' => null, 'trouble' => null, 'failures' => 0, 'reload' => null, 'rereads' => null, 'identity' => null, 'emptied' => null, 'waiting' => 0, 'gap' => null, 'books_from' => now(),
             ]);
         });
     }

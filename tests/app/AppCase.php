@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
+use App\Feeds\Books;
 use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
 use App\Models\Feed;

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
+use App\Feeds\Books;
 use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Models\RouteLog;
@@ -67,6 +68,7 @@ abstract class LogRunnerCase extends AppCase
 
     protected function assertRunsAddUp(Feed $feed): void
     {
+        self::assertSame([], Books::check());
         foreach ($feed->runs()->get() as $run) {
             self::assertTrue($run->addsUp(), "run {$run->id}");
         }

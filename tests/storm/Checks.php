@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Tests\Storm;
 
+use App\Feeds\Books;
 use App\Models\Feed;
 use App\Models\Run;
 use App\Runtime\Common\Systems;
@@ -218,6 +219,10 @@ final readonly class Checks
     /** @return string|null what figures do not agree; null when all do */
     public function figures(): ?string
     {
+        $wrong = Books::check()[0] ?? null;
+        if ($wrong !== null) {
+            return "{$wrong['feed']}: {$wrong['rule']}: {$wrong['said']}";
+        }
         foreach (DB::select("SELECT f.name, f.sequence, f.capture, count(r.id) AS receipts, coalesce(sum(r.inserted + r.updated + CASE WHEN f.capture IN ('log', 'trigger') THEN r.deleted ELSE 0 END), 0) AS rows,
                 (SELECT coalesce(sum(c.rows), 0) FROM carried_hours c WHERE c.feed_id = f.id) AS hours FROM feeds f LEFT JOIN receipts r ON r.feed_id = f.id
                 WHERE NOT EXISTS (SELECT 1 FROM audit_entries a WHERE a.action = 'started over' AND a.subject = f.name) GROUP BY f.id") as $feed) {

@@ -40,13 +40,27 @@ final class Receipts
     public static function takeBack(int $feedId, int $sequence): void
     {
         $counted = self::counted();
-        DB::transaction(static function () use ($feedId, $sequence, $counted): void {
-            DB::update("WITH gone AS (DELETE FROM receipts WHERE feed_id = ? AND sequence > ? RETURNING feed_id, landed_at, inserted + updated AS written, deleted, set_aside),
+        [$summed, $taken] = [self::each('sum(%1$s) AS %1$s'), self::each('%1$s = r.%1$s - s.%1$s')];
+        DB::transaction(static function () use ($feedId, $sequence, $counted, $summed, $taken): void {
+            DB::update("WITH gone AS (DELETE FROM receipts WHERE feed_id = ? AND sequence > ? RETURNING *, inserted + updated AS written),
+                    runs AS (UPDATE runs r SET batches = r.batches - s.n, {$taken} FROM (SELECT run_id, feed_id, count(*) AS n, {$summed} FROM gone GROUP BY 1, 2) s WHERE r.id = s.run_id AND r.feed_id = s.feed_id),
                     hours AS (SELECT feed_id, date_trunc('hour', landed_at) AS hour, {$counted} AS rows, sum(set_aside) AS set_aside FROM gone JOIN feeds f ON f.id = feed_id GROUP BY 1, 2)
                 UPDATE carried_hours c SET rows = c.rows - h.rows, set_aside = c.set_aside - h.set_aside FROM hours h WHERE c.feed_id = h.feed_id AND c.hour = h.hour", [$feedId, $sequence]);
             DB::table('taken_files')->where('feed_id', $feedId)->where('sequence', '>', $sequence)->delete();
             DB::table('feeds')->where('id', $feedId)->update(['sequence' => $sequence]);
         });
+    }
+
+    /** Adds to a run what its receipts do not tell. */
+    public static function spent(int $run, float $readingMs, float $treatingMs, float $landingMs, int $warned): void
+    {
+        DB::update('UPDATE runs SET reading_ms = reading_ms + ?, treating_ms = treating_ms + ?, landing_ms = landing_ms + ?, warned = warned + ? WHERE id = ?', [$readingMs, $treatingMs, $landingMs, $warned, $run]);
+    }
+
+    /** The counts that a run has of its receipts, each in a piece of SQL. */
+    private static function each(string $as): string
+    {
+        return implode(', ', array_map(static fn (string $c): string => sprintf($as, $c), ['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'set_aside', 'superseded', 'bytes']));
     }
 
     /** What of a receipt counts as carried. Where a table is swapped, what goes with the old one does not. */
@@ -63,9 +77,11 @@ final class Receipts
     private static function insert(array $lines): void
     {
         $counted = self::counted();
+        [$summed, $added] = [self::each('sum(%1$s) AS %1$s'), self::each('%1$s = r.%1$s + s.%1$s')];
         $columns = implode(', ', array_keys($lines[0]));
         DB::insert("WITH new AS (INSERT INTO receipts ({$columns}) SELECT {$columns} FROM jsonb_populate_recordset(NULL::receipts, ?::jsonb) r WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.feed_id)
-                ON CONFLICT DO NOTHING RETURNING feed_id, landed_at, inserted + updated AS written, deleted, set_aside)
+                ON CONFLICT DO NOTHING RETURNING *, inserted + updated AS written),
+            counted AS (UPDATE runs r SET batches = r.batches + s.n, {$added} FROM (SELECT run_id, feed_id, count(*) AS n, {$summed} FROM new GROUP BY 1, 2) s WHERE r.id = s.run_id AND r.feed_id = s.feed_id)
             INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT feed_id, date_trunc('hour', landed_at), {$counted}, sum(set_aside) FROM new JOIN feeds f ON f.id = feed_id GROUP BY 1, 2
             ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows, set_aside = c.set_aside + excluded.set_aside", [json_encode($lines, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)]);
     }

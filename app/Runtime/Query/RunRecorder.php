@@ -53,16 +53,7 @@ final class RunRecorder
         DB::transaction(function () use ($receipt, $readingMs, $treatingMs, $landingMs, $warned): void {
             Receipts::copy([[$this->feed->id, $receipt]]);
             $this->feed->standsAt($receipt);
-            foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'superseded', 'bytes'] as $count) {
-                $this->run->{$count} += $receipt->{$count};
-            }
-            $this->run->set_aside += $receipt->setAside;
-            $this->run->batches++;
-            $this->run->reading_ms += $readingMs;
-            $this->run->treating_ms += $treatingMs;
-            $this->run->landing_ms += $landingMs;
-            $this->run->warned += $warned;
-            $this->run->save();
+            Receipts::spent($this->run->id, $readingMs, $treatingMs, $landingMs, $warned);
         });
     }
 

@@ -157,22 +157,9 @@ final class LogRecorder
         if ($run === null) {
             return;
         }
-        foreach ($this->receipts as [$id, $receipt]) {
-            if ($id === $feedId) {
-                foreach (['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'superseded', 'bytes'] as $count) {
-                    $run->{$count} += $receipt->{$count};
-                }
-                $run->set_aside += $receipt->setAside;
-                $run->batches++;
-            }
-        }
         [, $reading, $treating, $landing] = $this->delays[$feedId] ?? [null, 0.0, 0.0, 0.0];
-        $run->warned += $this->warned[$feedId] ?? 0;
-        $run->reading_ms += $reading;
-        $run->treating_ms += $treating;
-        $run->landing_ms += $landing;
-        $run->window_to = (string) $latest->to;
-        $run->save();
+        Receipts::spent($run->id, $reading, $treating, $landing, $this->warned[$feedId] ?? 0);
+        $run->update(['window_to' => (string) $latest->to]);
     }
 
     private function saveDelays(): void
