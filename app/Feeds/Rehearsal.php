@@ -118,6 +118,7 @@ final readonly class Rehearsal
         $outcome = $judged->outcome();
         $lands = in_array($outcome, [null, Outcome::Warn], true);
         $lands = $lands && $judged->fork !== Fork::DROPPED;
+        $lands && $this->treater->remember($judged);
         if ($lands && ($refused = $this->refused($judged)) !== null) {
             $judged = $this->treater->whole->unwritable($judged->row, $refused);
             [$lands, $outcome] = [false, $judged->outcome()];

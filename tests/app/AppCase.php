@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
-use App\Feeds\Books;
 use App\Feeds\FeedBook;
 use App\Feeds\SystemBook;
 use App\Models\Feed;

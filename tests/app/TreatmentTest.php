@@ -490,6 +490,19 @@ final class TreatmentTest extends AppCase
     }
 
     #[Test]
+    public function of_a_key_with_several_values_none_is_taken_and_very_many_keys_are_asked_for_together(): void
+    {
+        $this->house->run("CREATE TABLE words (k text, v text); CREATE INDEX ON words (k); INSERT INTO words SELECT 'grower ' || g, 'w' || g FROM generate_series(1, 6000) g; INSERT INTO words VALUES ('grower 7', 'w7'), ('grower 8', 'other')");
+        $this->gate->run("INSERT INTO loads (id, kg, updated_at, grower, weight) SELECT g, g, now() - interval '1 day', 'grower ' || g, '1' FROM generate_series(501, 6000) g");
+        $feed = $this->carry($this->treated(['columns' => [['from' => 'grower', 'steps' => [['lookup' => 'public.words', 'system' => 'house', 'match' => 'k', 'take' => 'v', 'match_type' => 'text', 'type' => 'text']]]]]));
+        self::assertSame('on time', $feed->state(), (string) $feed->trouble?->message);
+        $one = SetAside::where('feed_id', $feed->id)->sole();
+        self::assertSame(['id = 8', 'several_found'], [$one->key, $one->reason]);
+        self::assertSame(['w7', '5999'], array_values($this->house->row("SELECT (SELECT grower FROM copy.loads WHERE id = 7) AS a, (SELECT count(*) FROM copy.loads WHERE grower = 'w' || id) AS b") ?? []));
+        self::assertMatchesRegularExpression('/Lookups took [3-6] queries/', implode("\n", $this->lastRun($feed)->lines()->pluck('said')->all()));
+    }
+
+    #[Test]
     public function a_lookup_is_written_on_the_sheet_and_says_what_is_not_there(): void
     {
         $this->house->run("CREATE TABLE regions (code int PRIMARY KEY, name varchar(30)); INSERT INTO regions SELECT g, 'region ' || g FROM generate_series(0, 500) g");

@@ -16,7 +16,7 @@ final class FilesLookup implements LookupTable
     /** Values that are kept. */
     private const MOST = 500_000;
 
-    /** @var array<array-key, string|null>|null */
+    /** @var array<array-key, string|null|false>|null */
     private ?array $values = null;
 
     /** @param  Closure(): Generator<int, list<string|null>>  $rows */
@@ -34,13 +34,14 @@ final class FilesLookup implements LookupTable
         return (int) SteadyClock::seconds();
     }
 
-    /** @return array<array-key, string|null> */
+    /** @return array<array-key, string|null|false> */
     private function read(): array
     {
         $values = [];
         foreach (($this->rows)() as $row) {
             if ($row[$this->match] !== null) {
-                $values[$row[$this->match]] = $row[$this->take];
+                $key = $row[$this->match];
+                $values[$key] = array_key_exists($key, $values) && $values[$key] !== $row[$this->take] ? false : $row[$this->take];
             }
             if (count($values) > self::MOST) {
                 throw QueryTrouble::tooMany($this->table, self::MOST);

@@ -23,11 +23,12 @@ final readonly class SqlLookup implements LookupTable
 
     public function fetch(array $keys): array
     {
-        $wanted = implode(' UNION ALL ', array_map(fn (int $n, string $key): string => "SELECT {$n} AS n, ".$this->spelling->literal($this->match->type, $key).' AS k', array_keys($keys), $keys));
+        $wanted = implode(', ', array_map(fn (int $n, string $key): string => "({$n}, ".$this->spelling->literal($this->match->type, $key).')', array_keys($keys), $keys));
         $take = $this->spelling->rendered($this->take);
         $found = [];
-        foreach (($this->query)("SELECT wanted.n AS n, {$take} AS v FROM ({$wanted}) AS wanted JOIN ".$this->spelling->table($this->table).' ON '.$this->spelling->name($this->match->name).' = wanted.k') as $row) {
-            $found[$keys[(int) $row['n']]] = $row['v'];
+        foreach (($this->query)("WITH lm_wanted(lm_n, lm_k) AS (VALUES {$wanted}) SELECT DISTINCT lm_n AS n, {$take} AS v FROM lm_wanted JOIN ".$this->spelling->table($this->table).' ON '.$this->spelling->name($this->match->name).' = lm_k') as $row) {
+            $key = $keys[(int) $row['n']];
+            $found[$key] = array_key_exists($key, $found) ? false : $row['v'];
         }
 
         return $found;

@@ -64,7 +64,7 @@ final readonly class Check
             'required' => "({$pieces[0]->php} !== null)",
             'not_empty' => "(trim({$pieces[0]->text()} ?? '') !== '')",
             'range' => $this->range($pieces[0]),
-            'list' => "(({$pieces[0]->text()} ?? null) === null || isset(".$this->listed($pieces[0])."[{$pieces[0]->text()}]))",
+            'list' => "(({$pieces[0]->text()} ?? null) === null || isset(".$this->listed($pieces[0]).'['.($pieces[0]->kind->isNumeric() ? "Number::canonical({$pieces[0]->text()})" : $pieces[0]->text()).']))',
             'pattern' => "({$pieces[0]->text()} === null || {$this->pattern($to)}->matches({$pieces[0]->text()}))",
             'box' => $this->box($pieces),
             'expression' => $this->expression($to),
@@ -113,7 +113,11 @@ final readonly class Check
         $values = [];
         foreach ((array) $this->with['values'] as $one) {
             $one = trim((string) $one);
-            $values[$value->kind === Kind::Flag ? (in_array(strtolower($one), ['t', 'true'], true) ? 't' : 'f') : $one] = true;
+            $values[match (true) {
+                $value->kind === Kind::Flag => in_array(strtolower($one), ['t', 'true'], true) ? 't' : 'f',
+                $value->kind->isNumeric() => is_numeric($one) ? Value\Number::canonical($one) : throw InvalidTreatment::of("\"{$one}\" is not a number, but {$this->columns[0]} is."),
+                default => $one,
+            }] = true;
         }
 
         return var_export($values, true);

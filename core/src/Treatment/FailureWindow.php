@@ -20,7 +20,10 @@ final class FailureWindow
      */
     public function failed(int $number): bool
     {
-        $this->failed[] = $number;
+        // A record that fails in several ways has failed once.
+        if ($number !== ($this->failed[count($this->failed) - 1] ?? null)) {
+            $this->failed[] = $number;
+        }
         while ($this->failed[0] <= $number - $this->limit->of) {
             array_shift($this->failed);
         }

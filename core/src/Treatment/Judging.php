@@ -32,6 +32,9 @@ final class Judging
     /** @var array<int, bool> whether it satisfies the condition of a fork, as far as that was looked at */
     public array $conditions = [];
 
+    /** @var array<int, string|null> by check that wants it to be the only one: what tells it from others, null for nothing */
+    public array $keys = [];
+
     /** What its fork does to it further. */
     public ?self $then = null;
 

@@ -17,7 +17,7 @@ final class LookupCache implements Worker
     /** Answers kept; once there are more, the oldest half is forgotten. */
     private const MOST = 100_000;
 
-    /** @var array<array-key, array{string|false|null, int}> the answer, false for none, and when it was given */
+    /** @var array<array-key, array{string|bool|null, int}> the answer, false for none and true for several, and when it was given */
     private array $answers = [];
 
     /** @var array<array-key, true> */
@@ -61,8 +61,11 @@ final class LookupCache implements Worker
             $this->fetch();
             $known = $this->answers[$value];
         }
-        if ($known[0] !== false) {
+        if (! is_bool($known[0])) {
             return $known[0];
+        }
+        if ($known[0]) {
+            throw Fault::because('several_found', 'the lookup has several values for it');
         }
 
         return $this->else !== false ? $this->else : throw Fault::because('not_found', 'the value is not found in the lookup');
@@ -94,7 +97,8 @@ final class LookupCache implements Worker
             foreach ($keys as $value => $key) {
                 // Taken out first, so that the newest answers stand last.
                 unset($this->answers[$value]);
-                $this->answers[$value] = [$key !== null && array_key_exists($key, $found) ? $found[$key] : false, $this->now];
+                $answer = $key !== null && array_key_exists($key, $found) ? $found[$key] : null;
+                $this->answers[$value] = [$key === null || ! array_key_exists($key, $found) ? false : ($answer === false ? true : $answer), $this->now];
             }
         }
         $this->wanted = [];

@@ -10,11 +10,11 @@ use Lighterman\Core\Trouble\SystemTrouble;
 interface LookupTable
 {
     /** Values asked for in one query, at most. */
-    public const AT_ONCE = 400;
+    public const AT_ONCE = 2000;
 
     /**
      * @param  list<string>  $keys  in text form, at most AT_ONCE
-     * @return array<array-key, string|null> what those have that are there; of several rows with one key, any
+     * @return array<array-key, string|null|false> what those have that are there; false where several rows of a key have different values
      *
      * @throws SystemTrouble
      */

@@ -158,7 +158,8 @@ final class RowFunctions
         }
         foreach ($this->of->checks as $n => $check) {
             $needs = implode(', ', $check['needs']);
-            $body .= "try { \$j->checked({$n}, ! Sent::all(\$f, [{$needs}]) || {$check['php']}); } catch (Fault \$e) { \$j->unchecked({$n}, \$e); } ";
+            $key = $this->treatment->checks[$n]->kind === 'unique' ? "\$j->keys[{$n}] = \$u{$n} ?? null; " : '';
+            $body .= "try { \$j->checked({$n}, ! Sent::all(\$f, [{$needs}]) || {$check['php']}); {$key}} catch (Fault \$e) { \$j->unchecked({$n}, \$e); } ";
         }
 
         foreach ($this->of->forks as $n => $fork) {

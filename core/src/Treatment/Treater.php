@@ -327,6 +327,16 @@ final class Treater
         return $this->settled($this->lookHere($row), $n);
     }
 
+    /** A record that was looked at lands; another like it is not the only one any more. */
+    public function remember(Judging $judging): void
+    {
+        foreach ($judging->keys as $check => $key) {
+            if ($key !== null) {
+                $this->seen[$check][$key] = true;
+            }
+        }
+    }
+
     /** @return list<string|false|null>|null what lands */
     private function settled(Judging $judging, int $n): ?array
     {
@@ -336,6 +346,7 @@ final class Treater
         if (! $this->now->settle($judging, $n)) {
             return null;
         }
+        $this->remember($judging);
         $this->took = $judging->fork ?? Fork::OWN;
         foreach ($this->took === Fork::DROPPED ? [] : $judging->watched as $rule) {
             $this->matched($rule, $judging->landed());

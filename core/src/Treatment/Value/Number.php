@@ -148,6 +148,15 @@ final class Number
         return $a === null ? null : (string) self::big($a)->toScale(0, RoundingMode::CEILING);
     }
 
+    /** The one text that stands for all texts of a number: 5, 5.00 and 5e0 are the same. */
+    public static function canonical(?string $number): string
+    {
+        $number = (string) $number;
+
+        // Nothing else is as long, and what is no finite number is its own text.
+        return ! is_numeric($number) || strlen($number) > 400 || preg_match('/e[+-]?\d{4,}/i', $number) === 1 ? $number : (string) BigDecimal::of($number)->stripTrailingZeros();
+    }
+
     public static function compare(?string $a, ?string $b): ?int
     {
         if ($a === null || $b === null) {

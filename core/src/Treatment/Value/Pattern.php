@@ -5,7 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Core\Treatment\Value;
 
 /**
- * A regular expression (PCRE2) that gives up rather than run for ever.
+ * A regular expression (PCRE2) that gives up rather than run for ever. `$` is the end of a value, and not before a last line break.
  *
  * The limit is written at the start of the pattern, and just-in-time compilation is off because it would count otherwise.
  *
@@ -23,7 +23,7 @@ final readonly class Pattern
         if (str_starts_with($text, '(*')) {
             return 'a pattern may not begin with (*';
         }
-        $compiled = '~(*NO_JIT)(*LIMIT_MATCH='.Limits::PATTERN_STEPS.')'.preg_replace('/\\\\.(*SKIP)(*FAIL)|~/s', '\\~', $text).'~u';
+        $compiled = '~(*NO_JIT)(*LIMIT_MATCH='.Limits::PATTERN_STEPS.')'.preg_replace('/\\\\.(*SKIP)(*FAIL)|~/s', '\\~', $text).'~uD';
         set_error_handler(static fn (): bool => true);
         try {
             $valid = preg_match($compiled, '') !== false;
