@@ -6,6 +6,7 @@ use App\Http\Middleware\PlainFields;
 use App\Http\Middleware\SecurityHeaders;
 use App\Http\Middleware\StartSession;
 use App\Http\Middleware\WholeForms;
+use Illuminate\Database\LostConnectionDetector;
 use Illuminate\Foundation\Application;
 use Illuminate\Foundation\Configuration\Exceptions;
 use Illuminate\Foundation\Configuration\Middleware;
@@ -32,6 +33,9 @@ $app = Application::configure(basePath: dirname(__DIR__))
     ->withExceptions(function (Exceptions $exceptions): void {
         $exceptions->dontReport([Explained::class]);
         $exceptions->dontFlash(['password', 'secret']);
+        // Nothing can be looked up, not even who asks.
+        $exceptions->render(fn (PDOException $e) => app(LostConnectionDetector::class)->causedByLostConnection($e)
+            ? response()->view('errors.plain', ['title' => 'Lighterman\'s own database does not answer', 'text' => 'Feeds stand still until it does; nothing is lost. This page looks again every 5 s.', 'again' => 5], 503)->header('Retry-After', '5') : null);
         // A form gets its answer where it was sent from, with what was typed; a page that cannot be made says why.
         $exceptions->render(fn (Explained $e, Request $request) => $request->isMethod('GET')
             ? response()->view('errors.explained', ['trouble' => $e], 422)

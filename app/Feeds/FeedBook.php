@@ -19,9 +19,11 @@ use Lighterman\Core\Carrying\AskedLoad;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Definition\SliceCheck;
 use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Shape\Column;
 use Lighterman\Core\Trouble\Act;
 use Lighterman\Core\Trouble\InvalidDefinition;
+use Lighterman\Core\Trouble\LandedTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** Every change a person makes to feeds goes through here, and into the audit trail. */
@@ -165,9 +167,26 @@ final class FeedBook
     {
         $shape = $systems->source($feed->route->source)->shape($feed->definition->parsed()->origin->table);
         $definition = FeedDefinition::fromArray(['shape' => $shape->toArray()] + $feed->definition->body);
-        $systems->target($feed->route->target)->prepare($definition->landedTable(), $feed->uid)->demandClear(null, $definition->destination->table, "Run this on {$feed->route->target->name}, then agree again: ");
+        $target = $systems->target($feed->route->target);
+        self::refuseLost($feed, $definition, $target);
+        $target->prepare($definition->landedTable(), $feed->uid)->demandClear(null, $definition->destination->table, "Run this on {$feed->route->target->name}, then agree again: ");
 
         return self::agree($feed, $definition);
+    }
+
+    /**
+     * Files cannot be altered: where a column went and another came, rows that are there would have neither of them.
+     *
+     * @throws LandedTrouble
+     */
+    private static function refuseLost(Feed $feed, FeedDefinition $definition, TargetSystem $target): void
+    {
+        $names = static fn (FeedDefinition $d): array => array_map(static fn (Column $c): string => $c->name, $d->landedTable()->columns());
+        [$before, $after] = [$names($feed->definition->parsed()), $names($definition)];
+        [$gone, $come] = [array_diff($before, $after), array_diff($after, $before)];
+        if ($gone !== [] && $come !== [] && ! $definition->destination->landing->swaps() && $target->capabilities()->partitions && $target->count($definition->destination->table) > 0) {
+            throw LandedTrouble::unfit($feed->route->target->name, $definition->destination->table, ['Files of '.$definition->destination->table.' have '.implode(', ', $gone).', and none of '.implode(', ', $come).': rows that are there would have neither.'], 'Give the column its old name at the source again, and resume; or start the feed over.');
+        }
     }
 
     /**

@@ -7,6 +7,7 @@ namespace App\Feeds;
 use JsonException;
 use Lighterman\Core\Shape\Shape;
 use Lighterman\Core\Treatment\InvalidTreatment;
+use Lighterman\Core\Treatment\Value\JsonText;
 use Lighterman\Core\Treatment\Value\Nested;
 
 /** Records that somebody typed or pasted: JSON, JSON Lines, or delimited text with a head. */
@@ -44,30 +45,31 @@ final class TypedRecords
                 throw InvalidTreatment::of('Record '.($n + 1).": the source has no column \"{$unknown}\". It has ".implode(', ', $names).'.');
             }
 
-            return array_map(static fn (string $c): ?string => Nested::text($record[$c] ?? null), $names);
+            return array_map(static fn (string $c): ?string => $record[$c] ?? null, $names);
         }, $records, array_keys($records));
     }
 
-    /** @return list<array<string, mixed>> */
+    /** @return list<array<array-key, string|null>> each value as it was written, a number with all of its digits */
     private static function json(string $typed): array
     {
-        try {
-            $whole = json_decode($typed, true, 600, JSON_THROW_ON_ERROR | JSON_BIGINT_AS_STRING);
-            $records = $typed[0] === '[' ? $whole : [$whole];
-        } catch (JsonException) {
-            $records = [];
+        if (json_validate($typed, 600)) {
+            $written = $typed[0] === '[' ? (new JsonText($typed))->elements() : [$typed];
+        } else {
+            $written = [];
             foreach (preg_split('/\R/', $typed) ?: [] as $n => $line) {
                 try {
-                    trim($line) === '' ?: $records[] = json_decode($line, true, 600, JSON_THROW_ON_ERROR | JSON_BIGINT_AS_STRING);
+                    json_decode(trim($line) === '' ? 'null' : $line, true, 600, JSON_THROW_ON_ERROR);
+                    trim($line) === '' ?: $written[] = $line;
                 } catch (JsonException $e) {
                     throw InvalidTreatment::of('Line '.($n + 1).' is not JSON: '.lcfirst($e->getMessage()).'.');
                 }
             }
         }
-        foreach ($records as $n => $record) {
-            if (! is_array($record) || (array_is_list($record) && $record !== [])) {
-                throw InvalidTreatment::of('Record '.($n + 1).' is not an object of column names and values.');
-            }
+        $records = [];
+        foreach ($written as $n => $record) {
+            $text = new JsonText($record);
+            $text->isObject() || throw InvalidTreatment::of('Record '.($n + 1).' is not an object of column names and values.');
+            $records[] = array_map(static fn (string $value): ?string => Nested::elements("[{$value}]")[0], $text->members());
         }
 
         return $records;

@@ -9,9 +9,11 @@ use App\Models\Receipt;
 use App\Models\SetAside;
 use App\Support\Say;
 use Carbon\CarbonImmutable;
+use Illuminate\Database\Query\Builder;
 use Illuminate\Support\Collection;
 use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
+use Lighterman\Core\Capture\Kind\Kinds;
 
 /** The figures of the Watch page. */
 final readonly class Lanes
@@ -60,7 +62,7 @@ final readonly class Lanes
      */
     private static function today(array $ids): array
     {
-        return DB::table('carried_hours')->whereIn('feed_id', $ids)->where('hour', '>=', self::midnight())
+        return self::hours()->whereIn('feed_id', $ids)->where('hour', '>=', self::midnight())
             ->groupBy('feed_id')->get(['feed_id', DB::raw('sum(rows) AS rows')])->mapWithKeys(static fn (object $r): array => [$r->feed_id => (int) $r->rows])->all();
     }
 
@@ -68,7 +70,7 @@ final readonly class Lanes
     public static function byHour(): array
     {
         $hours = array_fill(0, (int) now(Say::zone())->format('G') + 1, 0);
-        foreach (DB::table('carried_hours')->where('hour', '>=', self::midnight())->groupBy('hour')->get(['hour', DB::raw('sum(rows) AS rows')]) as $row) {
+        foreach (self::hours()->where('hour', '>=', self::midnight())->groupBy('hour')->get(['hour', DB::raw('sum(rows) AS rows')]) as $row) {
             $hours[(int) CarbonImmutable::parse($row->hour)->setTimezone(Say::zone())->format('G')] = (int) $row->rows;
         }
 
@@ -93,6 +95,18 @@ final readonly class Lanes
     public static function justNow(): Collection
     {
         return Receipt::query()->join('feeds', 'feeds.id', '=', 'receipts.feed_id')->latest('landed_at')->limit(5)->get(['receipts.*', 'feeds.name AS feed_name']);
+    }
+
+    /** What was carried, by the hours of the viewer's day, which need not begin with those of the world's clock. */
+    private static function hours(): Builder
+    {
+        if (self::midnight()->minute === 0) {
+            return DB::table('carried_hours');
+        }
+        $carried = 'r.inserted + r.updated + CASE WHEN f.capture IN ('.Kinds::streamsInSql().') THEN r.deleted ELSE 0 END';
+
+        return DB::query()->fromSub(DB::table('receipts AS r')->join('feeds AS f', 'f.id', '=', 'r.feed_id')->where('r.landed_at', '>=', self::midnight())
+            ->selectRaw("r.feed_id, date_trunc('hour', r.landed_at AT TIME ZONE ?) AT TIME ZONE ? AS hour, {$carried} AS rows", [Say::zone(), Say::zone()]), 'carried');
     }
 
     private static function midnight(): CarbonImmutable

@@ -23,6 +23,7 @@ use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Treatment\Treatment;
+use Lighterman\Core\Trouble\LandedTrouble;
 use PHPUnit\Framework\Attributes\Test;
 
 final class LakeFeedTest extends LakeCase
@@ -61,6 +62,27 @@ final class LakeFeedTest extends LakeCase
         $feed = $this->carry($feed);
         self::assertSame([2, 0, 2, true, 'on time'], [$this->lastRun($feed)->read, $this->lastRun($feed)->inserted, $this->lastRun($feed)->set_aside, $this->lastRun($feed)->addsUp(), $feed->state()]);
         self::assertSame($files, glob("{$this->path}/copy/loads/*/*.parquet") ?: []);
+    }
+
+    #[Test]
+    public function a_column_that_got_another_name_at_the_source_is_not_agreed_to_where_files_have_the_old_one(): void
+    {
+        $feed = $this->carry($this->feed());
+        $this->gate->run('ALTER TABLE loads RENAME kg TO kilos');
+        $feed = $this->carry($feed);
+        self::assertSame('held', $feed->standing);
+        $feed = Feed::with('route.source', 'route.target', 'definition')->findOrFail($feed->id);
+        try {
+            FeedBook::agreeToPresent($feed, app(Systems::class));
+            self::fail('It was agreed to.');
+        } catch (LandedTrouble $trouble) {
+            self::assertStringContainsString('Files of copy.loads have kg, and none of kilos', $trouble->getMessage());
+        }
+        $this->gate->run('ALTER TABLE loads RENAME kilos TO kg; UPDATE loads SET kg = 1, updated_at = clock_timestamp() WHERE id = 3');
+        usleep(700_000);
+        FeedBook::resume([$feed->refresh()]);
+        self::assertSame('on time', $this->carry($feed->refresh())->state());
+        self::assertSame([['500', '1']], $this->inLake('SELECT count(kg), min(kg) FILTER (WHERE id = 3) FROM copy.loads'));
     }
 
     #[Test]

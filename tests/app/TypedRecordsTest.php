@@ -27,7 +27,8 @@ final class TypedRecordsTest extends TestCase
     /** @return iterable<string, array{string, list<list<string|null>>}> */
     public static function records(): iterable
     {
-        yield 'one object' => ['{"id": 7, "name": "Wen", "recipe": {"a": [1, 2.5]}}', [['7', 'Wen', '{"a":[1,2.5]}']]];
+        yield 'one object' => ['{"id": 7, "name": "Wen", "recipe": {"a": [1, 2.5]}}', [['7', 'Wen', '{"a": [1, 2.5]}']]];
+        yield 'numbers with all their digits' => ['{"id": 12.50, "name": 1e400, "recipe": {"b": {}, "a": 0.1234567890123456789012, "10": [], "9": 1.10}}', [['12.50', '1e400', '{"b": {}, "a": 0.1234567890123456789012, "10": [], "9": 1.10}']]];
         yield 'a list of objects' => [' [{"id": 7}, {"name": null}] ', [['7', null, null], [null, null, null]]];
         yield 'JSON Lines' => ["{\"id\": 7}\n\n{\"id\": true, \"name\": \"x\"}\r\n", [['7', null, null], ['t', 'x', null]]];
         yield 'an empty object' => ['{}', [[null, null, null]]];

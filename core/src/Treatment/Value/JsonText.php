@@ -51,6 +51,12 @@ final readonly class JsonText
         return $value;
     }
 
+    /** @return array<array-key, string> the members of an object, as they are written; of a name that comes twice the last */
+    public function members(): array
+    {
+        return $this->isObject() ? iterator_to_array($this->parts()) : [];
+    }
+
     /** @return list<string> the elements of a list, as they are written */
     public function elements(): array
     {
