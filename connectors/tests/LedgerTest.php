@@ -168,7 +168,7 @@ final class LedgerTest extends TestCase
         $was = self::table(['t/part=a/1' => 5, 't/part=a/2' => 6, 't/part=a/3' => 100, 't/part=b/4' => 5]);
         self::assertSame([['t/part=a/1', 't/part=a/2']], array_map(static fn (array $files): array => array_map(static fn (DataFile $f): string => $f->name, $files), $was->small(100, 2)));
         self::assertSame([], $was->small(100, 3));
-        $page = new Page('f', 1, 0, new StartPosition, ['t' => $was], [], ['older' => 100], []);
+        $page = new Page('f', 1, 0, new StartPosition, ['t' => $was], ['older' => 100], []);
         $next = $page->joined(['t' => self::table(['t/part=a/5' => 11, 't/part=a/3' => 100, 't/part=b/4' => 5])], 100 + Page::GRACE - 1);
         self::assertSame(['older', 't/part=a/1', 't/part=a/2'], array_keys($next->retired));
         self::assertSame([0, []], [$next->sequence, $next->receipts]);

@@ -97,7 +97,10 @@ test('a check of a box is written, and a bad record of ones own is rehearsed', a
     await page.getByLabel('or records of your own').fill('{"orchard_id": 1, "acres": 2}');
     await page.getByRole('button', { name: 'Rehearse them' }).click();
     await page.getByRole('alert').getByText('the source has no column "acres"').waitFor();
-    await page.getByLabel('or records of your own').fill('orchard_id;name;grid_e;grid_n;hectares\n7;Long Acre;4100;2100;1.5\n8;Small Acre;4100;2100;0.5');
+    await page.getByLabel('or records of your own').fill('orchard_id;name;grid_e;grid_n;hectares\n7;Long Acre;4100;2100;1.5');
+    await page.getByRole('button', { name: 'Rehearse them' }).click();
+    await page.getByText('null value in column "grower_id" of relation "orchards" violates not-null constraint').first().waitFor();
+    await page.getByLabel('or records of your own').fill('orchard_id;grower_id;name;grid_e;grid_n;hectares;updated_at\n7;1;Long Acre;4100;2100;1.5;2026-11-01\n8;1;Small Acre;4100;2100;0.5;2026-11-01');
     await page.getByRole('button', { name: 'Rehearse them' }).click();
     await page.getByText('INSERT INTO "treated"."orchards"').waitFor();
     await page.getByRole('button', { name: 'record 2' }).click();

@@ -75,7 +75,7 @@ final readonly class Story
                     'watermark' => $one(['upsert', 'upsert', 'append']), 'reload' => $one(['replace', 'upsert']), default => $one(['upsert', 'upsert', 'versions', 'append']),
                 };
                 $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark', 'ignore']) : 'apply',
-                    'target' => $one(['house', 'house', 'house', 'lake']), 'truncates' => $one(['hold', 'carry']), 'treated' => ! isset($told['system']) && $told['key'] === 'int' && $landing === 'upsert' && $random->getInt(0, 2) === 0];
+                    'target' => $one(['house', 'house', 'house', 'lake', 'store']), 'truncates' => $one(['hold', 'carry']), 'treated' => ! isset($told['system']) && $told['key'] === 'int' && $landing === 'upsert' && $random->getInt(0, 2) === 0];
             }
         }
 
@@ -100,7 +100,7 @@ final readonly class Story
             'drop_landed' => 3, 'truncate_landed' => 3, 'drop_landed_column' => 2, 'vacuum_landed' => 1,
             'pause' => 5, 'resume' => 5, 'load_again' => 4, 'load_range' => 3, 'load_keys' => 3, 'start_over' => 1, 'send_again' => 2,
             'kill' => 5, 'freeze' => 3, 'cut_source' => 3, 'cut_target' => 3, 'restart' => 1, 'wait' => 6, 'quiet' => 3,
-            'rename_column' => 3, 'rename_landed' => 3, 'go_back' => 2, 'revoke_source' => 2, 'revoke_landed' => 2, 'revoke_replication' => 1, 'clock' => 4,
+            'rename_column' => 3, 'rename_landed' => 3, 'go_back' => 2, 'revoke_source' => 2, 'revoke_landed' => 2, 'revoke_replication' => 1, 'clock' => 4, 'store_trouble' => 4, 'remove_page' => 3, 'damage_page' => 2,
         ];
         $at = $random->getInt(1, array_sum($weights));
         foreach ($weights as $act => $weight) {

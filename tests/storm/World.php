@@ -17,6 +17,7 @@ use Illuminate\Support\Facades\Artisan;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
+use Lighterman\Connectors\Tests\StandInStore;
 use Lighterman\Core\Capture\Slice;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Treatment\Sheet;
@@ -42,6 +43,9 @@ final class World
     private readonly Connection $house;
 
     private readonly string $lake;
+
+    /** Where a feed lands in an object store. */
+    private ?StandInStore $store = null;
 
     private readonly PDO $mariadb;
 
@@ -90,6 +94,10 @@ final class World
             SystemBook::add($side, ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => "storm_{$side}_{$suffix}", 'user' => $this->role, 'tls' => 'prefer'], $this->password);
         }
         SystemBook::add('lake', ['path' => $this->lake], '', 'lake');
+        if (in_array('store', array_column($story->feeds, 'target'), true)) {
+            $this->store = new StandInStore;
+            SystemBook::add('store', ['endpoint' => "http://127.0.0.1:{$this->store->port}", 'region' => 'us-east-1', 'bucket' => 'cider', 'prefix' => 'lake', 'user' => 'press', 'addressing' => 'path'], 'invented-secret', 'lake-store');
+        }
         [$port, $password] = [(int) getenv('LIGHTERMAN_TEST_MARIA_PORT'), (string) getenv('LIGHTERMAN_TEST_MARIA_PASSWORD')];
         $this->mariadb = new PDO("mysql:host=127.0.0.1;port={$port}", 'lighterman', $password, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION]);
         $this->mariadb->exec("CREATE DATABASE storm_{$suffix}; USE storm_{$suffix}");
@@ -263,6 +271,9 @@ final class World
             'clock' => $this->setClock($n % 2, [-400, -40, -3, 0, 5, 60, 400][$n % 7]),
             'rename_landed' => $told['landing'] === 'upsert' && $table instanceof Table ? $this->column($table, $n, fn (string $c) => $this->renameLanded($feed(), $c)) : null,
             'go_back' => $this->goBack($feed(), $n),
+            'store_trouble' => $this->storeTrouble($n),
+            'remove_page' => array_map(unlink(...), array_slice($this->pages($feed()), $n % 2 === 0 ? -1 : -2)),
+            'damage_page' => $this->damagePage($feed(), $n),
             'pause' => FeedBook::pause([$feed()]),
             'resume' => $feed()->paused_at === null ? null : FeedBook::resume([$feed()]),
             'load_again' => $this->reload($feed(), Slice::whole()),
@@ -279,6 +290,31 @@ final class World
             'quiet' => $this->quiet(),
             default => throw new \LogicException("Nobody knows how to {$step['act']}."),
         };
+    }
+
+    /** A store is busy, breaks off, does not say what it has, or says that all is well. */
+    private function storeTrouble(int $n): void
+    {
+        match ($n % 4) {
+            0 => $this->store?->failNext(1 + $n % 12), 1 => $this->store?->failHead(1 + $n % 5), 2 => $this->store?->cut(500 + $n % 3000, 1 + $n % 4), default => $this->store?->failPut($n % 7),
+        };
+    }
+
+    /** @return list<string> pages of a feed's book in the lake's folder, the newest last; none while there are too few to lose some */
+    private function pages(Feed $feed): array
+    {
+        $book = $feed->log() === null ? "feeds/{$feed->uid}" : "routes/{$feed->log()->uid}";
+        $pages = $feed->route->target->name === 'lake' ? glob("{$this->lake}/_lighterman/{$book}/*.json") ?: [] : [];
+
+        return count($pages) > 3 ? $pages : [];
+    }
+
+    private function damagePage(Feed $feed, int $n): void
+    {
+        foreach (array_slice($this->pages($feed), -1) as $page) {
+            $text = (string) @file_get_contents($page);
+            file_put_contents($page, $n % 2 === 0 ? substr($text, 0, intdiv(strlen($text), 2)) : str_replace('"rows":1', '"rows":2', $text));
+        }
     }
 
     /** A person's statement may be refused; then it has done nothing. */
@@ -527,6 +563,10 @@ final class World
             return;
         }
         $log = $feed->log();
+        foreach ([$feed->trouble?->message, $log?->trouble?->message] as $said) {
+            // "Without one, remove it."
+            preg_match('~^(/\S+\.json) is not as it was written~', (string) $said, $page) === 1 && @unlink($page[1]);
+        }
         if (! ($log?->standing === 'failed') && $state === 'failed' && $feed->due_at !== null && ($feed->trouble->passing ?? true)) {
             // It says that it tries again by itself.
             return;
@@ -614,6 +654,7 @@ final class World
         $admin = self::connect('postgres');
         $admin->run("DROP ROLE IF EXISTS {$this->role}");
         $admin->close();
+        $this->store = null;
         $this->mariadb->exec('DROP DATABASE '.$this->mariadb->query('SELECT DATABASE()')?->fetchColumn());
         exec('rm -rf '.escapeshellarg($this->lake).' '.escapeshellarg($this->file).'*');
     }

@@ -85,7 +85,7 @@ final class LakeLanding implements LandingSession
             $tables[$name] = isset($was->tables[$name]) ? $was->tables[$name]->becoming(LandedFiles::of($table)) : LandedFiles::of($table);
         }
         $changed = array_filter($tables, static fn (LandedFiles $t, string $name): bool => ! isset($was->tables[$name]) || count($t->eras) !== count($was->tables[$name]->eras) || $t->partitionBy !== $was->tables[$name]->partitionBy, ARRAY_FILTER_USE_BOTH);
-        $page = $was->having($tables + $was->tables, array_values(array_unique([...$was->created, ...array_keys(array_diff_key($tables, $was->tables))])));
+        $page = $was->having($tables + $was->tables);
         if ($changed !== [] || $was !== ($this->page->feeds[$feed] ?? null)) {
             $this->turn($this->page->landed([$feed => $page], null));
         }

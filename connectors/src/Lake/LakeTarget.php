@@ -227,7 +227,7 @@ final class LakeTarget implements TargetSystem
             $this->folder->delete($name);
         }
         $this->folder->leaveWorkplace($feed);
-        $this->sweep($page->having(array_map(static fn (LandedFiles $t): LandedFiles => $t->with([]), $page->tables), []));
+        $this->sweep($page->having(array_map(static fn (LandedFiles $t): LandedFiles => $t->with([]), $page->tables)));
     }
 
     public function count(TableName $table): int

@@ -142,7 +142,7 @@ final readonly class Ledger
     public function replaceFound(array $tables): void
     {
         $last = $this->last(BookPage::ofFeed(self::FOUND)) ?? BookPage::first(BookPage::ofFeed(self::FOUND));
-        $this->write($last->landed([self::FOUND => Page::first(self::FOUND, 0)->having($tables, [])], null));
+        $this->write($last->landed([self::FOUND => Page::first(self::FOUND, 0)->having($tables)], null));
     }
 
     /**

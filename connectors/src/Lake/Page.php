@@ -19,18 +19,17 @@ final readonly class Page
      * @param  int  $token  fencing token of whoever carries the feed
      * @param  int  $sequence  number of the last receipt
      * @param  array<string, LandedFiles>  $tables  by name
-     * @param  list<string>  $created  tables that were made for the feed
      * @param  array<string, int>  $retired  files that no longer belong to a table, and since when, Unix time
      * @param  list<Receipt>  $receipts  the latest
      * @param  array<string, self>  $given  what it had landed in tables that other feeds have taken over, by name
      */
-    public function __construct(public string $feed, public int $token, public int $sequence, public Position $position, public array $tables, public array $created, public array $retired, public array $receipts, public array $given = [])
+    public function __construct(public string $feed, public int $token, public int $sequence, public Position $position, public array $tables, public array $retired, public array $receipts, public array $given = [])
     {
     }
 
     public static function first(string $feed, int $token): self
     {
-        return new self($feed, $token, 0, new StartPosition, [], [], [], []);
+        return new self($feed, $token, 0, new StartPosition, [], [], []);
     }
 
     /** What names of files of one delivery of a feed begin with; no other delivery has it. */
@@ -65,7 +64,7 @@ final readonly class Page
     /** The page that follows when the feed is taken by the holder of a token. */
     public function claimed(int $token, int $now): self
     {
-        return new self($this->feed, $token, $this->sequence, $this->position, $this->tables, $this->created, $this->stillRead($now), $this->receipts, $this->given);
+        return new self($this->feed, $token, $this->sequence, $this->position, $this->tables, $this->stillRead($now), $this->receipts, $this->given);
     }
 
     /**
@@ -76,7 +75,7 @@ final readonly class Page
      */
     public function landed(Receipt $receipt, array $tables, int $now, int $receipts): self
     {
-        return new self($this->feed, $this->token, $receipt->sequence, $receipt->to, $tables, $this->created, $this->retiring($tables, $now), array_slice([...$this->receipts, $receipt], -$receipts), $this->given);
+        return new self($this->feed, $this->token, $receipt->sequence, $receipt->to, $tables, $this->retiring($tables, $now), array_slice([...$this->receipts, $receipt], -$receipts), $this->given);
     }
 
     /**
@@ -86,7 +85,7 @@ final readonly class Page
      */
     public function joined(array $tables, int $now): self
     {
-        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $this->created, $this->retiring($tables, $now), $this->receipts, $this->given);
+        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $this->retiring($tables, $now), $this->receipts, $this->given);
     }
 
     /**
@@ -110,26 +109,25 @@ final readonly class Page
      * The same with other tables: what a new shape, or a new table, is.
      *
      * @param  array<string, LandedFiles>  $tables
-     * @param  list<string>  $created
      */
-    public function having(array $tables, array $created): self
+    public function having(array $tables): self
     {
-        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $created, $this->retired, $this->receipts, $this->given);
+        return new self($this->feed, $this->token, $this->sequence, $this->position, $tables, $this->retired, $this->receipts, $this->given);
     }
 
     /** The same with a table, and its files, that another feed had landed. */
     public function taking(self $given): self
     {
-        return new self($this->feed, $this->token, $this->sequence, $this->position, $given->tables + $this->tables, $this->created, $given->retired + $this->retired, $this->receipts, $this->given);
+        return new self($this->feed, $this->token, $this->sequence, $this->position, $given->tables + $this->tables, $given->retired + $this->retired, $this->receipts, $this->given);
     }
 
     /** The same without a table that another feed has taken over, for a holder of the next token. */
     public function giving(string $table): self
     {
         $of = array_filter($this->retired, static fn (string $name): bool => str_starts_with($name, str_replace('.', '/', $table).'/'), ARRAY_FILTER_USE_KEY);
-        $given = new self($this->feed, $this->token, 0, new StartPosition, array_intersect_key($this->tables, [$table => true]), [], $of, []);
+        $given = new self($this->feed, $this->token, 0, new StartPosition, array_intersect_key($this->tables, [$table => true]), $of, []);
 
-        return new self($this->feed, $this->token + 1, $this->sequence, $this->position, array_diff_key($this->tables, [$table => true]), $this->created, array_diff_key($this->retired, $of), $this->receipts, [$table => $given] + $this->given);
+        return new self($this->feed, $this->token + 1, $this->sequence, $this->position, array_diff_key($this->tables, [$table => true]), array_diff_key($this->retired, $of), $this->receipts, [$table => $given] + $this->given);
     }
 
     /** @return array<string, true> files that must stay */
@@ -148,7 +146,7 @@ final readonly class Page
     {
         return [
             'feed' => $this->feed, 'token' => $this->token, 'sequence' => $this->sequence, 'position' => $this->position->toArray(),
-            'tables' => array_map(static fn (LandedFiles $t): array => $t->toArray(), $this->tables), 'created' => $this->created, 'retired' => $this->retired,
+            'tables' => array_map(static fn (LandedFiles $t): array => $t->toArray(), $this->tables), 'retired' => $this->retired,
             'receipts' => array_map(static fn (Receipt $r): array => $r->toArray(), $this->receipts),
         ] + ($this->given === [] ? [] : ['given' => array_map(static fn (self $p): array => $p->toArray(), $this->given)]);
     }
@@ -157,7 +155,7 @@ final readonly class Page
     public static function fromArray(array $data): self
     {
         return new self($data['feed'], $data['token'], $data['sequence'], Positions::fromArray($data['position']),
-            array_map(LandedFiles::fromArray(...), $data['tables']), $data['created'], $data['retired'],
+            array_map(LandedFiles::fromArray(...), $data['tables']), $data['retired'],
             array_map(static fn (array $r): Receipt => Receipt::fromArray($data['feed'], $r), array_values($data['receipts'])), array_map(self::fromArray(...), $data['given'] ?? []));
     }
 }

@@ -99,6 +99,7 @@ interface Dialect
     /**
      * Makes such a table with the columns of another and with what that demands of each row, until the transaction ends.
      *
+     * @param  string  $name  as written in SQL
      * @return non-empty-list<string>
      */
     public function trial(string $name, TableName $like): array;

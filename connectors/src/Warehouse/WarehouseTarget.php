@@ -18,8 +18,6 @@ use Lighterman\Core\Trouble\SystemTrouble;
 /** A database of SQL that rows are landed in. A kind of its own says how it is asked and what it spells. */
 abstract class WarehouseTarget implements TargetSystem
 {
-    private const TRIAL = 'lm_trial';
-
     public function __construct(private readonly Warehouse $at)
     {
     }
@@ -68,10 +66,12 @@ abstract class WarehouseTarget implements TargetSystem
     public function refuses(LandedTable $landed, string $encoded): ?SystemTrouble
     {
         $session = $this->at->session;
+        // Under its own name, for the server says it in what it refuses.
+        $name = $this->at->sql->name($landed->name->name);
         try {
             $session->begin();
-            $session->run(...($this->at->tables->shape($landed->name) === null ? [(new Making($this->at))->table($landed, $this->at->sql->staged(self::TRIAL))] : $this->at->sql->trial(self::TRIAL, $landed->name)));
-            $session->beginLoad($this->at->sql->staged(self::TRIAL), $landed->shape->names());
+            $session->run(...($this->at->tables->shape($landed->name) === null ? [(new Making($this->at))->table($landed, $this->at->sql->staged($name))] : $this->at->sql->trial($name, $landed->name)));
+            $session->beginLoad($this->at->sql->staged($name), $landed->shape->names());
             $session->load($encoded);
             $session->endLoad();
 

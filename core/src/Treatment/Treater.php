@@ -213,7 +213,7 @@ final class Treater
             $landed = null;
         }
 
-        $landed ??= $this->judge($row, 0);
+        $landed ??= $this->settled($this->lookHere($row), 0);
         if ($landed === null || $this->forks === []) {
             return $landed;
         }
@@ -300,7 +300,7 @@ final class Treater
         if ($this->ahead) {
             return '';
         }
-        $landed = $this->judge(CopyText::row($line), $n);
+        $landed = $this->settled($this->lookHere(CopyText::row($line)), $n);
 
         return $landed === null ? '' : CopyText::line($landed);
     }
@@ -316,15 +316,6 @@ final class Treater
             return;
         }
         $this->now->match($rule, $landed);
-    }
-
-    /**
-     * @param  list<string|false|null>  $row
-     * @return list<string|false|null>|null
-     */
-    private function judge(array $row, int $n): ?array
-    {
-        return $this->settled($this->lookHere($row), $n);
     }
 
     /** A record that was looked at lands; another like it is not the only one any more. */
