@@ -30,8 +30,6 @@ final class Books
             FROM (SELECT feed_id, sequence, count(*) AS n, min(at) AS at FROM set_aside GROUP BY 1, 2) s JOIN feeds f ON f.id = s.feed_id AND s.sequence <= f.sequence AND s.at > {kept} LEFT JOIN receipts r ON r.feed_id = s.feed_id AND r.sequence = s.sequence WHERE s.n > coalesce(r.set_aside, 0)",
         'what was sent again is in its receipt' => "SELECT s.feed_id, s.n || ' records were sent again with receipt ' || s.sent_by || ', which read ' || coalesce(r.read, 0) AS said
             FROM (SELECT feed_id, sent_by, count(*) AS n, min(settled_at) AS at FROM set_aside WHERE state = 'sent' AND kind <> 'file' GROUP BY 1, 2) s JOIN feeds f ON f.id = s.feed_id AND s.sent_by <= f.sequence AND s.at > {kept} LEFT JOIN receipts r ON r.feed_id = s.feed_id AND r.sequence = s.sent_by WHERE s.n > coalesce(r.read, 0)",
-        'delays are those of changes that landed' => "SELECT l.feed_id, l.changes || ' changes have a delay, and ' || r.read || ' were read' AS said FROM (SELECT feed_id, sum(changes) AS changes FROM latency_minutes l JOIN feeds f ON f.id = l.feed_id WHERE minute > {kept} GROUP BY 1) l
-            JOIN (SELECT feed_id, sum(read) AS read FROM receipts GROUP BY 1) r ON r.feed_id = l.feed_id JOIN feeds f ON f.id = l.feed_id WHERE f.created_at > {kept} AND l.changes > r.read",
     ];
 
     /** @return list<array{feed: string, rule: string, said: string}> what does not agree; at most 100 of each rule */

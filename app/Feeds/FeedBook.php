@@ -184,8 +184,8 @@ final class FeedBook
         $names = static fn (FeedDefinition $d): array => array_map(static fn (Column $c): string => $c->name, $d->landedTable()->columns());
         [$before, $after] = [$names($feed->definition->parsed()), $names($definition)];
         [$gone, $come] = [array_diff($before, $after), array_diff($after, $before)];
-        if ($gone !== [] && $come !== [] && ! $definition->destination->landing->swaps() && $target->capabilities()->partitions && $target->count($definition->destination->table) > 0) {
-            throw LandedTrouble::unfit($feed->route->target->name, $definition->destination->table, ['Files of '.$definition->destination->table.' have '.implode(', ', $gone).', and none of '.implode(', ', $come).': rows that are there would have neither.'], 'Give the column its old name at the source again, and resume; or start the feed over.');
+        if ($gone !== [] && $come !== [] && ! $definition->destination->landing->swaps() && $feed->sequence > 0 && $target->capabilities()->partitions) {
+            throw LandedTrouble::columnsLost($feed->route->target->name, $definition->destination->table, array_values($gone), array_values($come));
         }
     }
 

@@ -76,7 +76,7 @@ final class LakeFeedTest extends LakeCase
             FeedBook::agreeToPresent($feed, app(Systems::class));
             self::fail('It was agreed to.');
         } catch (LandedTrouble $trouble) {
-            self::assertStringContainsString('Files of copy.loads have kg, and none of kilos', $trouble->getMessage());
+            self::assertStringContainsString('files of copy.loads have kg, and none of kilos', $trouble->getMessage());
         }
         $this->gate->run('ALTER TABLE loads RENAME kilos TO kg; UPDATE loads SET kg = 1, updated_at = clock_timestamp() WHERE id = 3');
         usleep(700_000);

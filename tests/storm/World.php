@@ -599,6 +599,9 @@ final class World
         try {
             FeedBook::agreeToPresent($feed, app(Systems::class));
         } catch (Explained $e) {
+            if ($e->remedy()->act === Act::StartOver) {
+                $this->startOver($feed);
+            }
             // "Run this on house, then agree again: ALTER TABLE …;"
             $this->runStatements($e->getMessage(), (string) $e->remedy()->said);
             throw $e;

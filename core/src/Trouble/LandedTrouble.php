@@ -49,6 +49,15 @@ final class LandedTrouble extends SystemTrouble
         return new self(Reason::IncompatibleTable, ($system === null ? '' : "{$system}: ").implode(' ', $said), $remedy, $system, (string) $table);
     }
 
+    /**
+     * @param  list<string>  $gone
+     * @param  list<string>  $come
+     */
+    public static function columnsLost(string $system, string|Stringable $table, array $gone, array $come): self
+    {
+        return new self(Reason::IncompatibleTable, "{$system}: files of {$table} have ".implode(', ', $gone).', and none of '.implode(', ', $come).': rows that are there would have neither.', new Remedy('Give the columns their old names at the source again, and resume; or start the feed over, and agree then.', Act::StartOver), $system, (string) $table);
+    }
+
     public static function rowsKeptOut(string $system, string $table, int $sent, int $arrived): self
     {
         return new self(Reason::RowsKeptOut, "{$system}: of {$sent} rows sent to {$table} {$arrived} arrived.", 'Look for triggers or rules of the landed table that keep rows out or add some, and take them away.', $system, $table);
