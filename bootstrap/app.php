@@ -34,7 +34,7 @@ $app = Application::configure(basePath: dirname(__DIR__))
         $exceptions->dontReport([Explained::class]);
         $exceptions->dontFlash(['password', 'secret']);
         // Nothing can be looked up, not even who asks.
-        $exceptions->render(fn (PDOException $e) => app(LostConnectionDetector::class)->causedByLostConnection($e)
+        $exceptions->render(fn (PDOException $e) => preg_match('/SQLSTATE\[(08|57P0[123])/', $e->getMessage()) === 1 || app(LostConnectionDetector::class)->causedByLostConnection($e)
             ? response()->view('errors.plain', ['title' => 'Lighterman\'s own database does not answer', 'text' => 'Feeds stand still until it does; nothing is lost. This page looks again every 5 s.', 'again' => 5], 503)->header('Retry-After', '5') : null);
         // A form gets its answer where it was sent from, with what was typed; a page that cannot be made says why.
         $exceptions->render(fn (Explained $e, Request $request) => $request->isMethod('GET')

@@ -26,6 +26,12 @@ final class Keeper
     /** @var array<string, resource> children, by what they do */
     private array $children = [];
 
+    /** @var array<string, string> under which name they hold leases, by what they do */
+    private array $names = [];
+
+    /** @var list<string> names of children that have ended, and may have been unable to give back what they held */
+    private array $ended = [];
+
     private bool $stop = false;
 
     private float $seenAt = 0.0;
@@ -69,6 +75,8 @@ final class Keeper
 
     private function readLogs(): void
     {
+        Leases::giveBack($this->ended);
+        $this->ended = [];
         foreach (Leases::logsWanting() as $logId) {
             if (count($this->children) <= $this->most) {
                 $this->start("log {$logId}", ['log:read', (string) $logId, '--child']);
@@ -85,6 +93,7 @@ final class Keeper
         $child = proc_open([PHP_BINARY, base_path('bin/lighterman'), ...$command], [['file', '/dev/null', 'r'], STDOUT, STDERR], $pipes, base_path());
         if ($child !== false) {
             $this->children[$what] = $child;
+            $this->names[$what] = Workers::name(proc_get_status($child)['pid']);
         }
     }
 
@@ -93,7 +102,8 @@ final class Keeper
         foreach ($this->children as $what => $child) {
             if (! proc_get_status($child)['running']) {
                 proc_close($child);
-                unset($this->children[$what]);
+                $this->ended[] = $this->names[$what];
+                unset($this->children[$what], $this->names[$what]);
             }
         }
     }

@@ -62,6 +62,18 @@ final readonly class Leases
         return $this->take(WorkKind::Log, 'f.id = ?', [$id], 'f.id');
     }
 
+    /**
+     * Gives back what workers hold that are no more.
+     *
+     * @param  list<string>  $workers
+     */
+    public static function giveBack(array $workers): void
+    {
+        if ($workers !== []) {
+            DB::table('leases')->whereIn('worker', $workers)->where('expires_at', '>', DB::raw('clock_timestamp()'))->update(['expires_at' => DB::raw("clock_timestamp() - interval '1 second'")]);
+        }
+    }
+
     /** @return list<int> logs that want reading and that nobody holds */
     public static function logsWanting(): array
     {
