@@ -9,6 +9,11 @@ use App\Models\AuditEntry;
 use App\Models\Feed;
 use App\Models\System;
 use App\Pages\Frame;
+use App\Pages\Lanes;
+use Carbon\CarbonImmutable;
+use Illuminate\Contracts\Debug\ExceptionHandler;
+use Illuminate\Database\QueryException;
+use Illuminate\Http\Request;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Str;
 use PDO;
@@ -246,5 +251,31 @@ final class PagesTest extends AppCase
         self::assertStringContainsString("the server takes {$most}", session('errors')->first('said'));
         $this->call('POST', '/feeds/new/judge', $left, server: ['CONTENT_TYPE' => 'multipart/form-data; boundary=x'])->assertSessionHasErrors('said');
         $this->call('POST', '/feeds/new/grid', ['source' => 'gate', 'target' => 'house', 'tables' => ['public.loads']], server: ['CONTENT_TYPE' => 'application/x-www-form-urlencoded'], content: 'source=gate&target=house&tables[]=public.loads')->assertOk();
+    }
+
+    #[Test]
+    public function where_our_own_database_is_away_the_page_says_so_and_looks_again(): void
+    {
+        $gone = new QueryException('pgsql', 'select 1', [], new \PDOException('SQLSTATE[08006] [7] connection to server at "127.0.0.1", port 1 failed: Connection refused'));
+        $response = app(ExceptionHandler::class)->render(Request::create('/watch'), $gone);
+        self::assertSame([503, '5'], [$response->getStatusCode(), $response->headers->get('Retry-After')]);
+        self::assertStringContainsString('own database does not answer', (string) $response->getContent());
+        self::assertStringContainsString('http-equiv="refresh" content="5"', (string) $response->getContent());
+        self::assertSame(500, app(ExceptionHandler::class)->render(Request::create('/watch'), new QueryException('pgsql', 'select x', [], new \PDOException('SQLSTATE[42703]: Undefined column')))->getStatusCode());
+    }
+
+    #[Test]
+    public function a_day_that_begins_at_half_an_hour_counts_all_of_it(): void
+    {
+        $feed = $this->carry($this->feed());
+        $person = $this->person('far away', 'viewer');
+        $person->update(['zone' => 'Asia/Kolkata']);
+        $this->actingAs($person);
+        $midnight = CarbonImmutable::today('Asia/Kolkata');
+        DB::table('receipts')->where('feed_id', $feed->id)->update(['landed_at' => $midnight->addSecond()->utc()]);
+        DB::table('carried_hours')->where('feed_id', $feed->id)->update(['hour' => $midnight->utc()->startOfHour()]);
+        self::assertSame(500, Lanes::byHour()[0]);
+        DB::table('receipts')->where('feed_id', $feed->id)->update(['landed_at' => $midnight->subSecond()->utc()]);
+        self::assertSame(0, array_sum(Lanes::byHour()), 'a second before it was yesterday');
     }
 }
