@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Models;
 
 use Carbon\CarbonImmutable;
+use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Position\Positions;
 use Lighterman\Core\Record\Receipt as Landed;
@@ -36,6 +37,12 @@ final class Receipt extends Record
     public $timestamps = false;
 
     protected $casts = ['from_position' => 'array', 'to_position' => 'array', 'landed_at' => 'immutable_datetime'];
+
+    /** What of a receipt r of a feed f counts as carried, in SQL. Where a table is swapped, what goes with the old one does not. */
+    public static function carried(): string
+    {
+        return '(r.inserted + r.updated + CASE WHEN f.capture IN ('.Kinds::streamsInSql().') THEN r.deleted ELSE 0 END)';
+    }
 
     public function from(): Position
     {

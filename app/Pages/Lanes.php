@@ -13,7 +13,6 @@ use Illuminate\Database\Query\Builder;
 use Illuminate\Support\Collection;
 use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Capture\Kind\Kinds;
 
 /** The figures of the Watch page. */
 final readonly class Lanes
@@ -103,10 +102,9 @@ final readonly class Lanes
         if (self::midnight()->minute === 0) {
             return DB::table('carried_hours');
         }
-        $carried = 'r.inserted + r.updated + CASE WHEN f.capture IN ('.Kinds::streamsInSql().') THEN r.deleted ELSE 0 END';
 
         return DB::query()->fromSub(DB::table('receipts AS r')->join('feeds AS f', 'f.id', '=', 'r.feed_id')->where('r.landed_at', '>=', self::midnight())
-            ->selectRaw("r.feed_id, date_trunc('hour', r.landed_at AT TIME ZONE ?) AT TIME ZONE ? AS hour, {$carried} AS rows", [Say::zone(), Say::zone()]), 'carried');
+            ->selectRaw("r.feed_id, date_trunc('hour', r.landed_at AT TIME ZONE ?) AT TIME ZONE ? AS hour, ".Receipt::carried().' AS rows', [Say::zone(), Say::zone()]), 'carried');
     }
 
     private static function midnight(): CarbonImmutable

@@ -7,7 +7,6 @@ namespace App\Runtime\Common;
 use App\Models\Receipt as Line;
 use App\Models\TakenFile;
 use Illuminate\Support\Facades\DB;
-use Lighterman\Core\Capture\Kind\Kinds;
 use Lighterman\Core\Record\Receipt;
 
 /** Copies receipts of a target into Lighterman's own database, with everything that is counted by them. */
@@ -39,12 +38,12 @@ final class Receipts
     /** Takes out what tells of deliveries after one, where the target stands at that one again. */
     public static function takeBack(int $feedId, int $sequence): void
     {
-        $counted = self::counted();
+        $counted = 'sum('.Line::carried().')';
         [$summed, $taken] = [self::each('sum(%1$s) AS %1$s'), self::each('%1$s = r.%1$s - s.%1$s')];
         DB::transaction(static function () use ($feedId, $sequence, $counted, $summed, $taken): void {
-            DB::update("WITH gone AS (DELETE FROM receipts WHERE feed_id = ? AND sequence > ? RETURNING *, inserted + updated AS written),
+            DB::update("WITH gone AS (DELETE FROM receipts WHERE feed_id = ? AND sequence > ? RETURNING *),
                     runs AS (UPDATE runs r SET batches = r.batches - s.n, {$taken} FROM (SELECT run_id, feed_id, count(*) AS n, {$summed} FROM gone GROUP BY 1, 2) s WHERE r.id = s.run_id AND r.feed_id = s.feed_id),
-                    hours AS (SELECT feed_id, date_trunc('hour', landed_at) AS hour, {$counted} AS rows, sum(set_aside) AS set_aside FROM gone JOIN feeds f ON f.id = feed_id GROUP BY 1, 2)
+                    hours AS (SELECT feed_id, date_trunc('hour', landed_at) AS hour, {$counted} AS rows, sum(set_aside) AS set_aside FROM gone r JOIN feeds f ON f.id = feed_id GROUP BY 1, 2)
                 UPDATE carried_hours c SET rows = c.rows - h.rows, set_aside = c.set_aside - h.set_aside FROM hours h WHERE c.feed_id = h.feed_id AND c.hour = h.hour", [$feedId, $sequence]);
             DB::table('taken_files')->where('feed_id', $feedId)->where('sequence', '>', $sequence)->delete();
             DB::table('feeds')->where('id', $feedId)->update(['sequence' => $sequence]);
@@ -63,12 +62,6 @@ final class Receipts
         return implode(', ', array_map(static fn (string $c): string => sprintf($as, $c), ['read', 'inserted', 'updated', 'unchanged', 'deleted', 'dropped', 'set_aside', 'superseded', 'bytes']));
     }
 
-    /** What of a receipt counts as carried. Where a table is swapped, what goes with the old one does not. */
-    private static function counted(): string
-    {
-        return 'sum(written + CASE WHEN f.capture IN ('.Kinds::streamsInSql().') THEN deleted ELSE 0 END)';
-    }
-
     /**
      * What is counted of a receipt is counted as it comes in, so that one that is there already counts for nothing.
      *
@@ -76,13 +69,13 @@ final class Receipts
      */
     private static function insert(array $lines): void
     {
-        $counted = self::counted();
+        $counted = 'sum('.Line::carried().')';
         [$summed, $added] = [self::each('sum(%1$s) AS %1$s'), self::each('%1$s = r.%1$s + s.%1$s')];
         $columns = implode(', ', array_keys($lines[0]));
         DB::insert("WITH new AS (INSERT INTO receipts ({$columns}) SELECT {$columns} FROM jsonb_populate_recordset(NULL::receipts, ?::jsonb) r WHERE EXISTS (SELECT 1 FROM feeds f WHERE f.id = r.feed_id)
-                ON CONFLICT DO NOTHING RETURNING *, inserted + updated AS written),
+                ON CONFLICT DO NOTHING RETURNING *),
             counted AS (UPDATE runs r SET batches = r.batches + s.n, {$added} FROM (SELECT run_id, feed_id, count(*) AS n, {$summed} FROM new GROUP BY 1, 2) s WHERE r.id = s.run_id AND r.feed_id = s.feed_id)
-            INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT feed_id, date_trunc('hour', landed_at), {$counted}, sum(set_aside) FROM new JOIN feeds f ON f.id = feed_id GROUP BY 1, 2
+            INSERT INTO carried_hours AS c (feed_id, hour, rows, set_aside) SELECT feed_id, date_trunc('hour', landed_at), {$counted}, sum(set_aside) FROM new r JOIN feeds f ON f.id = feed_id GROUP BY 1, 2
             ON CONFLICT (feed_id, hour) DO UPDATE SET rows = c.rows + excluded.rows, set_aside = c.set_aside + excluded.set_aside", [json_encode($lines, JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE)]);
     }
 }
