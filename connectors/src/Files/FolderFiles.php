@@ -43,7 +43,7 @@ final readonly class FolderFiles extends Store
         foreach ($all as $file) {
             $path = substr($file->getPathname(), strlen(rtrim($this->root, '/')) + 1);
             $why = $file->isLink() ? 'it is a link' : self::oddity($path);
-            if ($why !== null && ! preg_match('~(^|/)[._]~', $path) && ($pattern === null || ! $file->isLink() || self::oddity($path) !== null || $pattern->matches($path))) {
+            if ($why !== null && ! FilePattern::isHidden($path) && ($pattern === null || ! $file->isLink() || self::oddity($path) !== null || $pattern->matches($path))) {
                 $over[self::shown($path)] = $why;
                 if (count($over) === self::PASSED_OVER) {
                     break;

@@ -53,9 +53,12 @@ final readonly class ObjectFiles extends Store
         $over = [];
         try {
             foreach ($this->files->listContents($pattern?->folder() ?? '', $pattern?->isDeep() ?? true) as $file) {
-                $why = $file->isFile() ? self::oddity($file->path()) : null;
-                if ($why !== null && count($over) < self::PASSED_OVER) {
+                $why = $file->isFile() && ! FilePattern::isHidden($file->path()) ? self::oddity($file->path()) : null;
+                if ($why !== null) {
                     $over[self::shown($file->path())] = $why;
+                    if (count($over) === self::PASSED_OVER) {
+                        break;
+                    }
                 }
             }
         } catch (FilesystemException $e) {

@@ -54,7 +54,7 @@ abstract readonly class Store
         $folder = $pattern?->folder() ?? '';
         try {
             foreach ($this->files->listContents($folder, $pattern?->isDeep() ?? true) as $file) {
-                if ($file instanceof FileAttributes && self::oddity($file->path()) === null && ($pattern === null ? ! preg_match('~(^|/)[._]~', $file->path()) : $pattern->matches($file->path()))) {
+                if ($file instanceof FileAttributes && self::oddity($file->path()) === null && ($pattern === null ? ! FilePattern::isHidden($file->path()) : $pattern->matches($file->path()))) {
                     yield self::mark($file);
                 }
             }

@@ -42,7 +42,13 @@ final readonly class FilePattern
 
     public function matches(string $path): bool
     {
-        return ! preg_match('~(^|/)[._]~', $path) && preg_match($this->regex, $path) === 1;
+        return ! self::isHidden($path) && preg_match($this->regex, $path) === 1;
+    }
+
+    /** Whether a name, or that of a folder above it, begins with a dot or an underscore: work of others under way. */
+    public static function isHidden(string $path): bool
+    {
+        return preg_match('~(^|/)[._]~', $path) === 1;
     }
 
     /** The deepest folder that holds all files that are meant; an empty text for the system's own. */
