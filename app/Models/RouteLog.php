@@ -42,6 +42,15 @@ final class RouteLog extends Record
 {
     protected $casts = ['trouble' => KeptTrouble::class, 'names' => 'array', 'findings' => 'array', 'checked_at' => 'immutable_datetime', 'anew_asked' => 'boolean', 'complete_up_to' => 'immutable_datetime', 'due_at' => 'immutable_datetime'];
 
+    /** Seconds without anything new after which what is known of the source is no longer of now. */
+    private const UNSEEN_SECONDS = 10;
+
+    /** @return CarbonImmutable|null up to when the source's changes are known, where that is a while ago */
+    public function unseenSince(): ?CarbonImmutable
+    {
+        return $this->complete_up_to === null || now()->diffInSeconds($this->complete_up_to, true) < self::UNSEEN_SECONDS ? null : $this->complete_up_to;
+    }
+
     /** @return BelongsTo<Route, $this> */
     public function route(): BelongsTo
     {

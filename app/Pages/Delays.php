@@ -23,7 +23,8 @@ final readonly class Delays
     /** @param  list<int>  $feedIds */
     public static function last(array $feedIds, int $minutes): self
     {
-        return self::over($feedIds, now()->subMinutes($minutes)->toImmutable(), now()->toImmutable());
+        // Times are kept by minutes, so what a rate is divided by begins with one.
+        return self::over($feedIds, now()->subMinutes($minutes)->startOfMinute()->toImmutable(), now()->toImmutable());
     }
 
     /** @param  list<int>  $feedIds */

@@ -11,14 +11,11 @@ use App\Support\Say;
 use Carbon\CarbonImmutable;
 use Illuminate\Database\Query\Builder;
 use Illuminate\Support\Collection;
-use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
 
 /** The figures of the Watch page. */
 final readonly class Lanes
 {
-    public const KEPT = 'promise kept';
-
     private const PER_PAGE = 30;
 
     /**
@@ -74,20 +71,6 @@ final readonly class Lanes
         }
 
         return $hours;
-    }
-
-    /** Share of watched minutes of the last day in which no promise was broken. */
-    public static function kept(): ?float
-    {
-        // Every minute of every feed is looked at, so it is counted as often as minutes come and not as often as pages are.
-        return Cache::remember(self::KEPT, 120, self::countKept(...));
-    }
-
-    public static function countKept(): ?float
-    {
-        $row = DB::table('behind_minutes')->where('minute', '>', now()->subDay())->selectRaw('count(*) AS minutes, count(*) FILTER (WHERE kept) AS kept')->first();
-
-        return $row === null || ! $row->minutes ? null : $row->kept / $row->minutes;
     }
 
     /** @return Collection<int, Receipt> the latest receipts */

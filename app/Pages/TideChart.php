@@ -6,6 +6,7 @@ namespace App\Pages;
 
 use App\Models\AuditEntry;
 use App\Models\Feed;
+use App\Models\RouteLog;
 use App\Models\Run;
 use App\Support\Say;
 use App\Support\Tides;
@@ -14,7 +15,7 @@ use Illuminate\Support\Facades\DB;
 
 /**
  * Changes committed at the source and delivered to the target, both added up over time, in units of 892 by 300. The gap
- * upward is what waits, the gap sideways how long it took.
+ * upward is what waits, the gap sideways how long it took. What has been committed is known as far as the source has been read.
  */
 final readonly class TideChart
 {
@@ -30,10 +31,11 @@ final readonly class TideChart
 
     /**
      * @param  list<array{float, float, float}>  $points  unix time, committed and delivered since the chart began
+     * @param  float  $known  unix time up to which it is known what was committed
      * @param  list<array{at: float, word: string}>  $events
      * @param  int  $bin  seconds that one step of the lines stands for; shorter delays cannot be read off
      */
-    private function __construct(public float $since, public float $until, public array $points, public array $events, private int $bin)
+    private function __construct(public float $since, public float $until, public array $points, private float $known, public array $events, private int $bin)
     {
     }
 
@@ -42,8 +44,11 @@ final readonly class TideChart
         return is_string($asked) && isset(self::SPANS[$asked]) ? $asked : '1h';
     }
 
-    /** @param  list<int>  $feedIds  added up where there are several */
-    public static function of(array $feedIds, string $span): self
+    /**
+     * @param  list<int>  $feedIds  added up where there are several
+     * @param  RouteLog|null  $log  by which they are read; null where nothing has been
+     */
+    public static function of(array $feedIds, string $span, ?RouteLog $log): self
     {
         [, $seconds, $bin] = self::SPANS[$span];
         $step = $bin < 60 ? Tides::STEPS[0] : Tides::STEPS[1];
@@ -51,22 +56,26 @@ final readonly class TideChart
         $since = $until - $seconds;
         $since -= fmod($since, $bin);
         $ids = '{'.implode(',', $feedIds).'}';
-        $waiting = (int) DB::selectOne('SELECT coalesce(sum(committed - delivered), 0) AS n FROM tides WHERE feed_id = ANY (?::bigint[]) AND step = ? AND at < to_timestamp(?)', [$ids, $step, $since])->n;
-        $rows = DB::select("SELECT extract(epoch FROM date_bin(make_interval(secs => {$bin}), at, 'epoch')) AS t, sum(committed) AS c, sum(delivered) AS d
-            FROM tides WHERE feed_id = ANY (?::bigint[]) AND step = ? AND at >= to_timestamp(?) GROUP BY 1 ORDER BY 1", [$ids, $step, $since]);
-        $committed = (float) max(0, $waiting);
+        // What was committed stands in the spool until it is delivered, and in the tides from then on.
+        $rows = DB::select("SELECT extract(epoch FROM date_bin(make_interval(secs => {$bin}), at, 'epoch')) AS t, sum(c) AS c, sum(d) AS d, sum(s) AS s
+            FROM (SELECT at, committed AS c, delivered AS d, 0 AS s FROM tides WHERE feed_id = ANY (?::bigint[]) AND step = ? AND at >= to_timestamp(?)
+                UNION ALL SELECT to_timestamp((committed_at - ?) / 1e6), 0, 0, changes FROM spool WHERE feed_id = ANY (?::bigint[])) x GROUP BY 1 ORDER BY 1", [$ids, $step, $since, $log->clock_ahead_us ?? 0, $ids]);
+        $rows = array_map(static fn (\stdClass $r): array => [(float) $r->t, (float) $r->c, (float) $r->d, (float) $r->s], $rows);
+        // What was delivered since, and not committed since, waited when the chart begins; so did what is in the spool from before.
+        $waited = array_sum(array_map(static fn (array $r): float => $r[2] - $r[1] + ($r[0] < $since ? $r[3] : 0.0), $rows));
+        $committed = (float) max(0, $waited);
         $delivered = 0.0;
         $points = [[$since, $committed, $delivered]];
-        foreach ($rows as $row) {
+        foreach (array_filter($rows, static fn (array $r): bool => $r[0] >= $since) as [$at, $made, $came, $spooled]) {
             // Where a quiet time has gone by, the line stays level until the step begins.
-            $points[] = [(float) $row->t, $committed, $delivered];
-            $committed += (float) $row->c;
-            $delivered += (float) $row->d;
-            $points[] = [min($until, (float) $row->t + $bin), $committed, $delivered];
+            $points[] = [$at, $committed, $delivered];
+            $committed += $made + $spooled;
+            $delivered += $came;
+            $points[] = [min($until, $at + $bin), $committed, $delivered];
         }
         $points[] = [$until, $committed, $delivered];
 
-        return new self($since, $until, $points, self::events($feedIds, $since), $bin);
+        return new self($since, $until, $points, (float) ($log?->complete_up_to?->format('U.u') ?? $until), self::events($feedIds, $since), $bin);
     }
 
     /**
@@ -126,23 +135,54 @@ final readonly class TideChart
         return Charts::ticks(max(4.0, $this->committed()));
     }
 
-    /** @param  1|2  $which  committed or delivered */
-    public function line(int $which): string
+    /** Where what was committed is known no further, on the way across; null where it is known up to a step of the lines. */
+    public function unknownFrom(): ?float
     {
-        return Charts::path(array_map(fn (array $p): array => [$this->x($p[0]), $this->y($p[$which])], $this->points));
+        return $this->until - $this->known < max(10, $this->bin) ? null : $this->x(max($this->since, $this->known));
+    }
+
+    public function committedLine(): string
+    {
+        return $this->path(1, $this->knownPoints());
+    }
+
+    public function landedLine(): string
+    {
+        return $this->path(2, $this->points);
+    }
+
+    /** @return list<array{float, float, float}> as far as it is known what was committed */
+    private function knownPoints(): array
+    {
+        if ($this->unknownFrom() === null) {
+            return $this->points;
+        }
+        $points = array_values(array_filter($this->points, fn (array $p): bool => $p[0] <= $this->known));
+        $last = end($points);
+
+        return $last === false ? [] : [...$points, [max($last[0], $this->known), $last[1], $last[2]]];
+    }
+
+    /**
+     * @param  1|2  $which  committed or delivered
+     * @param  list<array{float, float, float}>  $points
+     */
+    private function path(int $which, array $points): string
+    {
+        return Charts::path(array_map(fn (array $p): array => [$this->x($p[0]), $this->y($p[$which])], $points));
     }
 
     /** What waits: the area between the two lines. */
     public function gap(): string
     {
-        $back = array_map(fn (array $p): array => [$this->x($p[0]), $this->y($p[2])], array_reverse($this->points));
+        $known = $this->knownPoints();
 
-        return $this->line(1).str_replace('M', 'L', Charts::path($back)).'Z';
+        return $known === [] ? '' : $this->path(1, $known).str_replace('M', 'L', $this->path(2, array_reverse($known))).'Z';
     }
 
     public function under(): string
     {
-        return $this->line(2).'L'.self::RIGHT.' '.self::BOTTOM.'L'.self::LEFT.' '.self::BOTTOM.'Z';
+        return $this->landedLine().'L'.self::RIGHT.' '.self::BOTTOM.'L'.self::LEFT.' '.self::BOTTOM.'Z';
     }
 
     /** @return list<array{x: float, label: string}> */

@@ -4,7 +4,7 @@ declare(strict_types=1);
 
 namespace App\Runtime;
 
-use App\Pages\Lanes;
+use App\Pages\PromiseRecord;
 use App\Support\Tides;
 use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
@@ -13,6 +13,9 @@ use Illuminate\Support\Facades\DB;
 final class Minder
 {
     private const LOCK = 7_160_325;
+
+    /** The minute up to which it was counted how promises were kept. */
+    private int $counted = 0;
 
     public function tick(): void
     {
@@ -27,21 +30,30 @@ final class Minder
         }
     }
 
-    /** The worst of each minute is kept: a later look in the same minute can only raise it. */
+    /**
+     * The worst of each minute is kept: a later look in the same minute can only raise it. Which minutes count is said in
+     * PromiseKept; a copy that is no longer known to be complete up to any time is late, however long ago that was.
+     */
     private function sample(): void
     {
         DB::insert(<<<'SQL'
-            INSERT INTO behind_minutes AS b (feed_id, minute, seconds, kept)
-            SELECT id, date_trunc('minute', now()), s, s <= promise_seconds
-            FROM (SELECT id, promise_seconds, greatest(0, extract(epoch FROM now() - complete_up_to)) AS s FROM feeds WHERE complete_up_to IS NOT NULL) f
-            ON CONFLICT (feed_id, minute) DO UPDATE SET seconds = greatest(b.seconds, excluded.seconds), kept = b.kept AND excluded.kept
+            INSERT INTO behind_minutes AS b (feed_id, minute, seconds, kept, left_out)
+            SELECT id, date_trunc('minute', now()), s, CASE WHEN left_out IS NULL THEN coalesce(s <= promise_seconds, false) END, left_out
+            FROM (SELECT id, promise_seconds, CASE WHEN complete_up_to IS NOT NULL THEN greatest(0, extract(epoch FROM now() - complete_up_to)) END AS s,
+                    CASE WHEN paused_at IS NOT NULL THEN 'paused' WHEN complete_up_to IS NULL AND coalesce((reload->>'mends')::boolean, false) = false THEN 'not landed' END AS left_out FROM feeds) f
+            ON CONFLICT (feed_id, minute) DO UPDATE SET seconds = greatest(b.seconds, excluded.seconds), kept = CASE WHEN b.kept IS NULL THEN excluded.kept WHEN excluded.kept IS NULL THEN b.kept ELSE b.kept AND excluded.kept END,
+                left_out = CASE WHEN b.kept IS NULL AND excluded.kept IS NULL THEN excluded.left_out END
             SQL);
         DB::insert(<<<'SQL'
             INSERT INTO behind_fives AS b (feed_id, at, seconds)
-            SELECT feed_id, date_bin('5 minutes', minute, 'epoch'), seconds FROM behind_minutes WHERE minute = date_trunc('minute', now())
+            SELECT feed_id, date_bin('5 minutes', minute, 'epoch'), seconds FROM behind_minutes WHERE minute = date_trunc('minute', now()) AND seconds IS NOT NULL
             ON CONFLICT (feed_id, at) DO UPDATE SET seconds = greatest(b.seconds, excluded.seconds)
             SQL);
-        Cache::put(Lanes::KEPT, Lanes::countKept(), 120);
+        $minute = intdiv((int) now()->getTimestamp(), 60);
+        if ($minute !== $this->counted) {
+            $this->counted = $minute;
+            Cache::put(PromiseRecord::KEPT, PromiseRecord::countAll(), 120);
+        }
     }
 
     private function prune(): void

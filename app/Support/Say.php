@@ -4,11 +4,13 @@ declare(strict_types=1);
 
 namespace App\Support;
 
+use App\Models\RouteLog;
 use App\Models\Run;
 use DateTimeImmutable;
 use DateTimeInterface;
 use DateTimeZone;
 use Illuminate\Support\Facades\Auth;
+use Lighterman\Core\Latency\PromiseKept;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Position\StreamPosition;
 
@@ -108,6 +110,22 @@ final class Say
         return $here->format(match (true) {
             $here->format('Ymd') !== self::here(now())->format('Ymd') => 'j M H:i', $seconds => 'H:i:s', default => 'H:i',
         });
+    }
+
+    /** That nothing is known of the source since some time; empty where it is being read. */
+    public static function unseen(?RouteLog $log): string
+    {
+        $since = $log?->unseenSince();
+
+        return $since === null ? '' : 'not seen since '.self::at($since);
+    }
+
+    /** Which minutes of a promise do not count, and why: 40 min paused, 3 min not looked at. */
+    public static function leftOut(PromiseKept $kept): string
+    {
+        $said = array_map(static fn (string $why, int $minutes): string => self::count($minutes)." min {$why}", array_keys($kept->leftOut()), $kept->leftOut());
+
+        return implode(', ', $said);
     }
 
     /** A long name shortened in the middle, since tables of one family differ at the end. */

@@ -21,6 +21,7 @@ use App\Pages\TideChart;
 use App\Runtime\Common\Systems;
 use App\Runtime\Stream\LogRunner;
 use App\Runtime\Work\Leases;
+use App\Support\Say;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
@@ -60,7 +61,7 @@ final class LogRunnerTest extends LogRunnerCase
         $this->travelTo(now()->startOfMinute()->addMilliseconds(400));
         self::assertSame(46, Delays::last([$feed->id], 60)->histogram->total(), 'in the first second of a minute');
         $this->travelBack();
-        $tide = TideChart::of([$feed->id], '1h');
+        $tide = TideChart::of([$feed->id], '1h', $feed->log());
         self::assertSame([46.0, 46.0, 0], [$tide->committed(), $tide->delivered(), $tide->waiting()]);
         self::assertSame([546, 546], [(int) $feed->receipts()->sum('read'), (int) DB::table('carried_hours')->where('feed_id', $feed->id)->sum('rows')]);
     }
@@ -80,10 +81,59 @@ final class LogRunnerTest extends LogRunnerCase
         self::assertSame(2600, $paused->refresh()->waiting);
         self::assertSame(4, DB::table('spool')->count(), 'a transaction of 2500 changes is kept in three parts');
         $this->artisan('log:read', ['route' => $paused->route->name, '--drain' => true])->expectsOutputToContain("loads is paused: 2\u{202F}600 changes of it wait to be landed.")->assertSuccessful();
+        $tide = TideChart::of([$paused->id], '1h', $paused->log());
+        self::assertSame([2600.0, 2600, null], [$tide->committed() - $tide->delivered(), $tide->waiting(), $tide->unknownFrom()], 'what waits in the spool is drawn as it waits');
+        $page = $this->actingAs($this->person('reader', 'viewer'))->get('/feeds/loads')->assertOk();
+        self::assertMatchesRegularExpression('#<dt>Waiting</dt><dd>2.600 changes#u', (string) $page->getContent());
         FeedBook::resume([$paused]);
         $this->drain();
         $this->assertCopied();
         self::assertSame(0, DB::table('spool')->count());
+        $tide = TideChart::of([$paused->id], '1h', $paused->log());
+        self::assertSame([$tide->delivered(), 0], [$tide->committed(), $tide->waiting()]);
+    }
+
+    /** Nobody reads, and nobody asks the source: nothing is said of what has been written since. */
+    #[Test]
+    public function what_a_log_that_is_not_read_may_hold_is_shown_as_not_known(): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        $this->gate->run('UPDATE loads SET kg = 7 WHERE id <= 100');
+        self::assertSame('', Say::unseen($feed->refresh()->log()));
+        DB::update("UPDATE route_logs SET complete_up_to = now() - interval '20 minutes'");
+        DB::update("UPDATE feeds SET complete_up_to = now() - interval '20 minutes'");
+        $tide = TideChart::of([$feed->id], '1h', $feed->load('route.logs')->log());
+        self::assertNotNull($tide->unknownFrom());
+        self::assertEqualsWithDelta($tide->x((float) now()->subMinutes(20)->format('U.u')), $tide->unknownFrom(), 1.0);
+        $this->actingAs($this->person('reader', 'viewer'));
+        $since = 'not seen since '.Say::at(now()->subMinutes(20), false);
+        foreach (['/feeds/loads', "/routes/{$feed->route_id}", '/watch'] as $page) {
+            $content = (string) $this->get($page)->assertOk()->assertDontSee('0 changes')->getContent();
+            self::assertStringContainsStringIgnoringCase($since, $content, $page);
+        }
+    }
+
+    /** Of the changes that come while a journal's first load goes on, those that the load brings are none of its entries. */
+    #[Test]
+    #[TestWith([Capture::Log])]
+    #[TestWith([Capture::Trigger])]
+    public function delays_of_a_journal_are_those_of_its_entries(Capture $capture): void
+    {
+        $this->gate->run("CREATE TABLE public.vats (id int PRIMARY KEY, level int, pad text); INSERT INTO vats SELECT g, 0, repeat('x', 300) FROM generate_series(1, 20000) g");
+        $feed = $this->logFeed('vats', ['capture' => $capture, 'landing' => Landing::Append]);
+        $this->drain(function (int $n): void {
+            $n >= 100 || $this->gate->run('UPDATE vats SET level = level + 1 WHERE id IN (1, 10000, 20000 - '.$n.')');
+        });
+        $this->gate->run('UPDATE vats SET level = 5 WHERE id <= 10');
+        $this->drain();
+        $entries = (int) $this->house->value("SELECT count(*) FROM copy.vats WHERE change_kind <> 'load'");
+        self::assertGreaterThanOrEqual(10, $entries);
+        self::assertLessThan(310, $entries, 'some came with the load');
+        self::assertSame($entries, (int) DB::table('latency_minutes')->where('feed_id', $feed->id)->sum('changes'));
+        foreach (['committed', 'delivered'] as $line) {
+            self::assertSame($entries, (int) DB::table('tides')->where('feed_id', $feed->id)->where('step', 60)->sum($line), $line);
+        }
     }
 
     #[Test]

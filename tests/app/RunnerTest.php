@@ -7,18 +7,22 @@ namespace Tests\App;
 use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Models\Run;
+use App\Pages\PromiseRecord;
 use App\Runtime\Common\Receipts;
 use App\Runtime\Common\Systems;
 use App\Runtime\Minder;
 use App\Runtime\Query\FeedRunner;
 use App\Runtime\Work\Leases;
 use App\Runtime\Work\Workers;
+use App\Support\HouseTime;
 use Illuminate\Database\Events\ConnectionEstablished;
+use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Event;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Capture\Slice;
+use Lighterman\Core\Carrying\AskedLoad;
 use Lighterman\Core\Carrying\RowDelivery;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Landing\Landing;
@@ -27,6 +31,7 @@ use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Record\Receipt as Landed;
 use Lighterman\Core\Shape\TableName;
 use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\Attributes\TestWith;
 
 final class RunnerTest extends AppCase
 {
@@ -306,6 +311,70 @@ final class RunnerTest extends AppCase
         self::assertEqualsWithDelta(3600, $rows->max('seconds'), 5);
         self::assertFalse((bool) $rows->last()->kept);
         self::assertSame('late', $feed->refresh()->state());
+    }
+
+    #[Test]
+    public function every_minute_counts_towards_a_promise_but_those_that_are_named(): void
+    {
+        $feed = $this->feed();
+        DB::update("UPDATE feeds SET created_at = date_trunc('minute', now()) - interval '60 minutes'");
+        $minutes = static fn (int $from, int $to, string $values): bool => DB::insert("INSERT INTO behind_minutes (feed_id, minute, seconds, kept, left_out) SELECT ?, date_trunc('minute', now()) - g * interval '1 minute', {$values} FROM generate_series(?::int, ?::int) g", [$feed->id, $from, $to]);
+        // Before the hour is nothing of this feed; then it loads, keeps its promise, is late, is paused; nobody looks for four minutes.
+        $minutes(51, 60, "NULL, NULL, 'not landed'");
+        $minutes(21, 50, '1, true, NULL');
+        $minutes(11, 20, '9999, false, NULL');
+        $minutes(5, 10, "9999, NULL, 'paused'");
+        $kept = PromiseRecord::of($feed->id)->day;
+        self::assertSame([40, 30, ['paused' => 6, 'before the first load was complete' => 10, 'not looked at' => 4]], [$kept->minutes, $kept->kept, $kept->leftOut()]);
+        self::assertEquals($kept, PromiseRecord::countAll(), 'one rule for one feed and for all');
+        $this->actingAs($this->person('reader', 'viewer'))->get('/feeds/loads')->assertOk()->assertSee('75.0')->assertSee('of 40 min of 24 h; not counted: 6 min paused, 10 min before the first load was complete, 4 min not looked at');
+        Cache::forget(PromiseRecord::KEPT);
+        $this->get('/watch')->assertOk()->assertSee('Not counted: 6 min paused, 10 min before the first load was complete, 4 min not looked at');
+    }
+
+    #[Test]
+    public function what_a_minute_counts_as_is_seen_when_it_is_looked_at(): void
+    {
+        $feed = $this->feed();
+        $look = static function () use ($feed): array {
+            DB::table('behind_minutes')->delete();
+            app(Minder::class)->tick();
+            $row = DB::table('behind_minutes')->where('feed_id', $feed->id)->sole();
+
+            return [$row->kept, $row->left_out];
+        };
+        self::assertSame([null, 'not landed'], $look());
+        $feed = $this->carry($feed);
+        self::assertSame([true, null], $look());
+        FeedBook::pause([$feed]);
+        self::assertSame([null, 'paused'], $look());
+        DB::update('UPDATE feeds SET paused_at = NULL');
+        app(Minder::class)->tick();
+        self::assertSame([true, null], [DB::table('behind_minutes')->value('kept'), DB::table('behind_minutes')->value('left_out')], 'a minute in part of which it went counts');
+        DB::update("UPDATE feeds SET standing = 'failed', complete_up_to = now() - interval '1 day'");
+        self::assertSame([false, null], $look(), 'whatever it has failed of');
+        DB::update('UPDATE feeds SET complete_up_to = NULL, reload = ?', [json_encode(AskedLoad::mending()->toArray())]);
+        self::assertSame([false, null], $look(), 'a copy that has to be mended is complete up to no time that is known');
+    }
+
+    /** How far behind a copy is may not depend on whose clock is right. */
+    #[Test]
+    #[TestWith([3600])]
+    #[TestWith([-3600])]
+    public function a_source_whose_clock_is_wrong_is_no_further_behind_for_it(int $ahead): void
+    {
+        // Ours is the other way off, which is the same.
+        SteadyClock::set(SteadyClock::micros() - $ahead * 1_000_000);
+        try {
+            $feed = $this->carry($this->feed());
+            self::assertEqualsWithDelta(0, (int) now()->format('U') - (int) $feed->complete_up_to?->format('U'), 3);
+            $this->gate->run('UPDATE loads SET kg = 1, updated_at = clock_timestamp() WHERE id = 1; SELECT pg_sleep(0.7)');
+            $feed = $this->carry($feed);
+            self::assertEqualsWithDelta(0, (int) now()->format('U') - (int) $feed->complete_up_to?->format('U'), 3);
+            self::assertSame('1', $this->house->value('SELECT kg FROM copy.loads WHERE id = 1'));
+        } finally {
+            HouseTime::takeFrom(DB::connection());
+        }
     }
 
     #[Test]

@@ -44,7 +44,7 @@ final class FeedsController
         if ($feed->bringsChanges()) {
             $span = TideChart::span($request->query('span'));
 
-            return view($view, $all + ['span' => $span, 'tide' => TideChart::of([$feed->id], $span), 'delays' => Delays::last([$feed->id], 60), 'kept' => PromiseRecord::of($feed->id),
+            return view($view, $all + ['span' => $span, 'tide' => TideChart::of([$feed->id], $span, $feed->log()), 'delays' => Delays::last([$feed->id], 60), 'kept' => PromiseRecord::of($feed->id),
                 'receipts' => $feed->receipts()->latest('id')->limit(12)->get(), 'runs' => $feed->runs()->latest('id')->limit(1)->get()]);
         }
         $hours = match ($request->query('span')) {

@@ -33,7 +33,7 @@ final class RoutesController
         $ids = array_values($feeds->modelKeys());
 
         return view($request->hasHeader('X-Part') ? 'routes.part' : 'routes.show', [
-            'route' => $route, 'log' => $log, 'capture' => $capture, 'feeds' => $feeds, 'span' => $span, 'tide' => TideChart::of($ids, $span), 'delays' => Delays::last($ids, 60),
+            'route' => $route, 'log' => $log, 'capture' => $capture, 'feeds' => $feeds, 'span' => $span, 'tide' => TideChart::of($ids, $span, $log), 'delays' => Delays::last($ids, 60),
             'others' => Feed::where('route_id', $route->id)->where('capture', '<>', $capture)->count(),
         ]);
     }

@@ -168,12 +168,17 @@ final class FeedRunner
         $slice = $feed->asked()?->slice;
         // A reload reads everything anyway.
         $oneSlice = $slice !== null && ! ($slice->isWhole() && $definition->kind()->readsWhole());
-        $planned = fn (Position $at): ReadPlan => $oneSlice ? ReadPlan::again($at, $slice) : $source->plan($definition, $at, BoundNote::fromArray($feed->note), $taken);
+        $plannedAt = 0;
+        $planned = function (Position $at) use ($feed, $source, $definition, $taken, $slice, $oneSlice, &$plannedAt): ReadPlan {
+            $plannedAt = SteadyClock::micros();
+
+            return $oneSlice ? ReadPlan::again($at, $slice) : $source->plan($definition, $at, BoundNote::fromArray($feed->note), $taken);
+        };
         $plan = $planned($feed->stands());
         $planning = self::since($clock);
         if ($plan->empty && ! $asked && ! $this->copy->isOlder($feed, $definition)) {
             RunRecorder::empty($feed, $lease, $plan, $planning);
-            (new RunEnd($feed))->completed($plan, $definition, $started);
+            (new RunEnd($feed))->completed($plan, $plannedAt, $definition, $started);
 
             return;
         }
@@ -238,7 +243,7 @@ final class FeedRunner
             (new RunEnd($feed))->loadedAgain();
             $feed->update(['standing' => 'carried', 'progress' => null, 'trouble' => null, 'failures' => 0, 'due_at' => now(), 'why' => 'schedule']);
         } elseif ($whole) {
-            (new RunEnd($feed))->completed($plan, $definition, $started);
+            (new RunEnd($feed))->completed($plan, $plannedAt, $definition, $started);
         } else {
             // A stopping worker leaves the feed due for the next one, and a cancelled load has to be cleared away; a person's
             // pause keeps it until resumed.

@@ -14,6 +14,7 @@ use Illuminate\Database\Query\Expression;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Definition\FeedDefinition;
+use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Trouble\Explained;
 
 /** What a run that has come to its end leaves on its feed, and when the next one is due. */
@@ -23,12 +24,13 @@ final readonly class RunEnd
     {
     }
 
-    public function completed(ReadPlan $plan, FeedDefinition $definition, DateTimeImmutable $started): void
+    /** @param  int  $asked  our clock when the run was planned, microseconds */
+    public function completed(ReadPlan $plan, int $asked, FeedDefinition $definition, DateTimeImmutable $started): void
     {
         $loaded = $plan->kind === 'load' && ! $plan->empty;
         $this->loadedAgain();
         $this->feed->updateWith(
-            ['standing' => 'carried', 'complete_up_to' => $plan->sourceTime, 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0],
+            ['standing' => 'carried', 'complete_up_to' => $plan->complete === null ? $this->feed->complete_up_to : SourceCommit::timeAt($plan->complete->ours($asked)), 'note' => $plan->note?->toArray(), 'progress' => null, 'trouble' => null, 'failures' => 0],
             $this->due($loaded ? now() : $definition->schedule->next($started, now()->toImmutable()), $loaded ? 'schedule' : null),
         );
     }

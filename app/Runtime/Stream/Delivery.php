@@ -262,14 +262,13 @@ final class Delivery
         // What others have in the spool must be safe before the route's place moves past it.
         $this->spool->flush();
         $receipts = $this->refusals->atTarget(fn () => $this->landings()->target->commit($arrivals, $batch->to, SourceCommit::timeAt($batch->committedAt)));
-        $now = SteadyClock::micros() + $this->clock->ahead;
         $batch->spent->landing += (hrtime(true) - $clock) / 1e6;
         $all = max(1, array_sum(array_map(static fn (Carrier $c): int => $c->times->changes(), $batch->touched())));
         foreach ($batch->touched() as $carrier) {
             $window = $batch->chunkOf($carrier);
-            $this->landings()->landed($carrier, $receipts[$carrier->feed->uid], $now, $batch->spent->share($carrier->times->changes() / $all));
+            $this->landings()->landed($carrier, $receipts[$carrier->feed->uid], $this->clock, $batch->spent->share($carrier->times->changes() / $all));
             if ($window !== null) {
-                $this->loads->landed($carrier, $window, $receipts[$carrier->feed->uid]);
+                $this->loads->landed($carrier, $window, $receipts[$carrier->feed->uid], $this->clock);
                 $this->stream->roster->lookAgain();
             }
         }

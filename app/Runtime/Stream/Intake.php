@@ -21,6 +21,7 @@ use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Carrying\Stage;
 use Lighterman\Core\Landing\SharedKeys;
+use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Position\Positions;
@@ -228,9 +229,9 @@ final class Intake
         $receipts = $landing->receiptsAfter($carrier->feed->uid, $sequence);
         foreach ($receipts as $receipt) {
             $this->stream->recorder->landed($carrier, $receipt);
-            if ($receipt->sourceTime !== null && $receipt->read > 0) {
-                $us = static fn (string $time): int => (int) ((new \DateTimeImmutable($time))->format('Uu'));
-                $this->stream->recorder->delivered($carrier, [[$us($receipt->sourceTime), $receipt->read]], $us($receipt->landedAt), new Spent);
+            // Of a load nobody knows how many of its rows were changes.
+            if ($receipt->sourceTime !== null && $receipt->read > 0 && $receipt->from->hasBegun() && ! $receipt->from->isLoading()) {
+                $this->stream->recorder->delivered($carrier, [[$this->stream->changes->clock()->ours(ClockOffset::micros($receipt->sourceTime)), $receipt->read]], ClockOffset::micros($receipt->landedAt), new Spent);
             }
         }
         if ($receipts !== []) {

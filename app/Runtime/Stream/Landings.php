@@ -8,11 +8,13 @@ use App\Models\Feed;
 use App\Runtime\Common\TableEmptied;
 use App\Runtime\Treating\Treating;
 use Illuminate\Support\Facades\DB;
+use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\SetApart;
 use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Landing\SourceCommit;
 use Lighterman\Core\Landing\Truncates;
+use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Position\Position;
 use Lighterman\Core\Record\Arrival;
@@ -101,10 +103,11 @@ final readonly class Landings
     /**
      * What a feed holds has landed.
      *
-     * @param  int  $now  microseconds, on the source's clock
+     * @param  ClockOffset  $clock  of the source, by which it says when changes were made
      */
-    public function landed(Carrier $carrier, Receipt $receipt, int $now, Spent $spent): void
+    public function landed(Carrier $carrier, Receipt $receipt, ClockOffset $clock, Spent $spent): void
     {
+        $now = SteadyClock::micros();
         $carrier->plan->clear();
         $carrier->position = $receipt->to;
         $this->stream->recorder->warned($carrier, $carrier->treating->warned());
@@ -114,6 +117,6 @@ final readonly class Landings
             Feed::whereKey($carrier->feed->id)->update(['emptied' => null]);
         }
         $this->stream->recorder->landed($carrier, $receipt);
-        $this->stream->recorder->delivered($carrier, $carrier->times->take(), $now, $spent);
+        $this->stream->recorder->delivered($carrier, array_map(static fn (array $c): array => [$clock->ours($c[0]), $c[1]], $carrier->times->take()), $now, $spent);
     }
 }

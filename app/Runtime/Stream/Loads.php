@@ -13,6 +13,8 @@ use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\Gap;
 use Lighterman\Core\Carrying\LoadProgress;
 use Lighterman\Core\Carrying\Window;
+use Lighterman\Core\Landing\SourceCommit;
+use Lighterman\Core\Latency\ClockOffset;
 use Lighterman\Core\Port\LandingSession;
 use Lighterman\Core\Position\StreamPosition;
 use Lighterman\Core\Record\Receipt;
@@ -105,7 +107,7 @@ final readonly class Loads
     }
 
     /** A chunk has landed. */
-    public function landed(Carrier $carrier, Window $window, Receipt $receipt): void
+    public function landed(Carrier $carrier, Window $window, Receipt $receipt, ClockOffset $clock): void
     {
         if ($window->asked !== null) {
             $this->haveReread($carrier, $window->asked);
@@ -123,7 +125,7 @@ final readonly class Loads
             $whole = $carrier->load->slice->isWhole();
             $carrier->load->ended();
             // Another that was asked for in this moment has yet to begin.
-            DB::table('feeds')->where('id', $carrier->feed->id)->update(['progress' => null, 'standing' => 'carried', 'complete_up_to' => $receipt->sourceTime, 'reload' => DB::raw("CASE WHEN reload->>'begun' IS NULL THEN reload END")]);
+            DB::table('feeds')->where('id', $carrier->feed->id)->update(['progress' => null, 'standing' => 'carried', 'complete_up_to' => $receipt->sourceTime === null ? null : SourceCommit::timeAt($clock->ours(ClockOffset::micros($receipt->sourceTime))), 'reload' => DB::raw("CASE WHEN reload->>'begun' IS NULL THEN reload END")]);
             $this->stream->recorder->say($carrier, $whole ? 'The load is complete; from here on the feed follows the log.' : 'What was asked for is loaded; the feed goes on following the log.');
         }
     }

@@ -10,6 +10,7 @@ use App\Runtime\Common\Receipts;
 use App\Runtime\Work\Lease;
 use App\Runtime\Work\Leases;
 use App\Support\Tides;
+use Carbon\CarbonImmutable;
 use Closure;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Carrying\Carrier;
@@ -29,7 +30,7 @@ final class LogRecorder
     /** @var list<array{int, Receipt}> */
     private array $receipts = [];
 
-    /** @var array<int, array{Histogram, float, float, float}> by feed: delays since the last flush, and milliseconds of reading, treating and landing */
+    /** @var array<int, array<int, array{Histogram, float, float, float}>> by feed and minute (unix time): delays of what has been delivered since the last flush, and milliseconds of reading, treating and landing */
     private array $delays = [];
 
     /** @var array<int, array<int, array<int, array{int, int}>>> by feed, step and second: committed and delivered */
@@ -81,20 +82,22 @@ final class LogRecorder
     }
 
     /**
-     * @param  list<array{int, int}>  $commits  commit time in microseconds and number of changes
-     * @param  int  $delivered  microseconds, on the source's clock
+     * @param  list<array{int, int}>  $commits  commit time by our clock in microseconds, and number of changes
+     * @param  int  $delivered  microseconds, by our clock
      */
     public function delivered(Carrier $carrier, array $commits, int $delivered, Spent $spent): void
     {
-        [$histogram, $reading, $treating, $landing] = $this->delays[$carrier->feed->id] ?? [new Histogram, 0.0, 0.0, 0.0];
+        $second = intdiv($delivered, 1_000_000);
+        $minute = $second - $second % 60;
+        [$histogram, $reading, $treating, $landing] = $this->delays[$carrier->feed->id][$minute] ?? [new Histogram, 0.0, 0.0, 0.0];
         $all = 0;
         foreach ($commits as [$at, $changes]) {
             $histogram->add(max(0, $delivered - $at) / 1000, $changes);
             $all += $changes;
             $this->tide($carrier->feed->id, intdiv($at, 1_000_000), $changes, 0);
         }
-        $this->tide($carrier->feed->id, intdiv($delivered, 1_000_000), 0, $all);
-        $this->delays[$carrier->feed->id] = [$histogram, $reading + $spent->reading, $treating + $spent->treating, $landing + $spent->landing];
+        $this->tide($carrier->feed->id, $second, 0, $all);
+        $this->delays[$carrier->feed->id][$minute] = [$histogram, $reading + $spent->reading, $treating + $spent->treating, $landing + $spent->landing];
     }
 
     private function tide(int $feedId, int $second, int $committed, int $delivered): void
@@ -157,22 +160,30 @@ final class LogRecorder
         if ($run === null) {
             return;
         }
-        [, $reading, $treating, $landing] = $this->delays[$feedId] ?? [null, 0.0, 0.0, 0.0];
-        Receipts::spent($run->id, $reading, $treating, $landing, $this->warned[$feedId] ?? 0);
+        $spent = fn (int $which): float => array_sum(array_column($this->delays[$feedId] ?? [], $which));
+        Receipts::spent($run->id, $spent(1), $spent(2), $spent(3), $this->warned[$feedId] ?? 0);
         $run->update(['window_to' => (string) $latest->to]);
     }
 
     private function saveDelays(): void
     {
-        $minute = now()->startOfMinute();
-        foreach ($this->delays as $feedId => [$histogram, $reading, $treating, $landing]) {
-            $there = DB::table('latency_minutes')->where('feed_id', $feedId)->where('minute', $minute)->first();
-            if ($there !== null) {
-                $histogram->merge(Histogram::fromJson($there->histogram));
-                [$reading, $treating, $landing] = [$reading + $there->reading_ms, $treating + $there->treating_ms, $landing + $there->landing_ms];
+        foreach ($this->delays as $feedId => $minutes) {
+            foreach ($minutes as $at => $spent) {
+                self::saveMinute($feedId, CarbonImmutable::createFromTimestamp($at), $spent);
             }
-            DB::table('latency_minutes')->updateOrInsert(['feed_id' => $feedId, 'minute' => $minute], ['histogram' => $histogram->toJson(), 'changes' => $histogram->total(), 'reading_ms' => $reading, 'treating_ms' => $treating, 'landing_ms' => $landing]);
         }
+    }
+
+    /** @param  array{Histogram, float, float, float}  $new */
+    private static function saveMinute(int $feedId, CarbonImmutable $minute, array $new): void
+    {
+        [$histogram, $reading, $treating, $landing] = $new;
+        $there = DB::table('latency_minutes')->where('feed_id', $feedId)->where('minute', $minute)->first();
+        if ($there !== null) {
+            $histogram->merge(Histogram::fromJson($there->histogram));
+            [$reading, $treating, $landing] = [$reading + $there->reading_ms, $treating + $there->treating_ms, $landing + $there->landing_ms];
+        }
+        DB::table('latency_minutes')->updateOrInsert(['feed_id' => $feedId, 'minute' => $minute], ['histogram' => $histogram->toJson(), 'changes' => $histogram->total(), 'reading_ms' => $reading, 'treating_ms' => $treating, 'landing_ms' => $landing]);
     }
 
     private function saveTides(): void

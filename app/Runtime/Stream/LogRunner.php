@@ -114,7 +114,7 @@ final class LogRunner
         } catch (SystemTrouble) {
             return false;
         }
-        $log->update(['retained_bytes' => $state->retained ?? 0]);
+        $log->update(['retained_bytes' => $state->retained ?? 0, 'waiting_bytes' => $state->waiting ?? 0]);
 
         return $state !== null && $state->retained > $log->spool_bytes;
     }

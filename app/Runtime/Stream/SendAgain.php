@@ -7,7 +7,6 @@ namespace App\Runtime\Stream;
 use App\Models\SetAside;
 use App\Runtime\Treating\Again;
 use App\Runtime\Treating\OtherRow;
-use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\Spent;
 use Lighterman\Core\Landing\SourceCommit;
@@ -42,7 +41,7 @@ final readonly class SendAgain
             $this->landings->begin();
             $this->landings->apply($carrier);
             $receipt = $this->landings->commit($carrier, $carrier->position, null);
-            $this->landings->landed($carrier, $receipt, SteadyClock::micros() + $clock->ahead, new Spent);
+            $this->landings->landed($carrier, $receipt, $clock, new Spent);
         }
         $this->stream->recorder->say($carrier, $again->said());
         $this->stream->recorder->flush();

@@ -4,7 +4,6 @@ declare(strict_types=1);
 
 namespace App\Runtime\Stream;
 
-use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Carrying\Batch;
 use Lighterman\Core\Carrying\Carrier;
 use Lighterman\Core\Carrying\Spent;
@@ -50,7 +49,7 @@ final class SpoolDrain
         $receipt = $this->landings->commit($carrier, StreamPosition::after($carrier->position, $last->place->text()), $last->time());
         $spent = new Spent;
         $spent->landing = (hrtime(true) - $started) / 1e6;
-        $this->landings->landed($carrier, $receipt, SteadyClock::micros() + $clock->ahead, $spent);
+        $this->landings->landed($carrier, $receipt, $clock, $spent);
         $this->stream->recorder->flush();
         Spool::landedTo($carrier->feed->id, $row);
 

@@ -43,7 +43,7 @@ final class Upkeep
     {
         $to = $this->read->closed();
         $at = $this->read->completeAt($this->delivery->isIdle() && $this->marks->beat->hasCome(), SteadyClock::micros() + $this->delivery->clock->ahead);
-        $complete = $at === null ? null : SourceCommit::timeAt($at);
+        $complete = $at === null ? null : SourceCommit::timeAt($this->delivery->clock->ours($at));
         $this->spool->flush();
         $this->stream->recorder->flush(function () use ($to, $complete): void {
             $this->completeUpTo($complete);

@@ -162,8 +162,9 @@ final class FilesReader implements BatchReader
     private function batch(string $encoded, array $unreadable, bool $closes): Batch
     {
         $to = $this->plan->kind === 'reload' ? ($closes ? $this->plan->end() : $this->plan->from) : FilesPosition::after($this->from, $this->file === null ? $this->unit : [...$this->unit, $this->file]);
+        $upTo = $this->plan->complete?->upTo;
         // What is not read yet is not complete: the oldest of it says how far the copy is.
-        $batch = new Batch($this->shape, $encoded, new Stretch($this->from, $to, $closes && $this->left !== [] ? min($this->plan->sourceTime, $this->left[0]->modified) : $this->plan->sourceTime, $closes), unreadable: $unreadable);
+        $batch = new Batch($this->shape, $encoded, new Stretch($this->from, $to, $closes && $this->left !== [] ? min((string) $upTo, $this->left[0]->modified) : $upTo, $closes), unreadable: $unreadable);
         if ($closes) {
             $this->from = $to;
             $this->unit = [];

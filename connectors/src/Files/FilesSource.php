@@ -15,6 +15,7 @@ use Lighterman\Core\Capture\Origin;
 use Lighterman\Core\Capture\PlannedFiles;
 use Lighterman\Core\Capture\ReadPlan;
 use Lighterman\Core\Capture\RowCount;
+use Lighterman\Core\Capture\SourceTime;
 use Lighterman\Core\Capture\TableFacts;
 use Lighterman\Core\Capture\TableIdentity;
 use Lighterman\Core\Definition\FeedDefinition;
@@ -252,7 +253,7 @@ final readonly class FilesSource implements PassesOver, SourceSystem
         $now = Store::now();
         $reading = $definition->origin->files ?? throw new \LogicException('A feed of files says how they are read.');
         if ($definition->kind()->readsWhole()) {
-            return new ReadPlan('reload', $from, null, $now, files: new PlannedFiles($this->rows($definition)->files()));
+            return new ReadPlan('reload', $from, null, new SourceTime($now, $now), files: new PlannedFiles($this->rows($definition)->files()));
         }
         $found = iterator_to_array($this->store->files(FileRows::pattern($definition->origin->table)), false);
         $known = $taken?->known(array_map(static fn (FileMark $f): string => $f->path, $found)) ?? [];
@@ -267,7 +268,7 @@ final readonly class FilesSource implements PassesOver, SourceSystem
         $refused = array_fill_keys(array_map(static fn (FileMark $f): string => $f->path, $choice->changed), 'it has changed since it was taken');
         $files = [...$choice->changed, ...$choice->take];
 
-        return new ReadPlan('files', $from, null, $choice->completeUpTo, empty: $files === [], files: new PlannedFiles($files, $refused, $choice->growing));
+        return new ReadPlan('files', $from, null, new SourceTime($choice->completeUpTo, $now), empty: $files === [], files: new PlannedFiles($files, $refused, $choice->growing));
     }
 
     public function passedOver(TableName $table): array

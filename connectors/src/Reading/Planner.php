@@ -20,16 +20,16 @@ final class Planner
     {
         $mode = $definition->origin->watermarkMode();
         if ($mode === null) {
-            return new ReadPlan('reload', $from, null, $moment->clock);
+            return new ReadPlan('reload', $from, null, $moment->upTo($moment->clock));
         }
         $kept = Window::noteFor($mode, $moment, $note);
         if ($from->isLoading()) {
             $window = Window::forLoad($from, $mode, $moment, $note);
 
-            return new ReadPlan('load', $from, $window, $window->sourceTime ?? $moment->clock, $kept, empty: $window === null);
+            return new ReadPlan('load', $from, $window, $moment->upTo($window->sourceTime ?? $moment->clock), $kept, empty: $window === null);
         }
         $window = Window::following($from, $mode, $definition->destination->landing, $moment, $note);
 
-        return new ReadPlan('increment', $from, $window, $window->sourceTime ?? ($note->seenAt ?? $moment->clock), $kept, $window === null || ! $any($window));
+        return new ReadPlan('increment', $from, $window, $moment->upTo($window->sourceTime ?? $note->seenAt ?? $moment->clock), $kept, $window === null || ! $any($window));
     }
 }

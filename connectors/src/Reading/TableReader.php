@@ -80,7 +80,7 @@ final class TableReader implements BatchReader
         $closes = $this->done || ($this->plan->kind !== 'reload' && $this->unitBytes >= self::UNIT);
         $this->unitBytes = $closes ? 0 : $this->unitBytes;
 
-        return new Batch($this->shape, $encoded, new Stretch($from, $this->position, $this->plan->sourceTime ?: null, $closes));
+        return new Batch($this->shape, $encoded, new Stretch($from, $this->position, $this->plan->complete?->upTo, $closes));
     }
 
     public function close(): void
@@ -151,7 +151,7 @@ final class TableReader implements BatchReader
         $key = array_map(static fn (string $c): string => (string) $row[$c], $this->definition->origin->key);
 
         return $this->plan->kind === 'load'
-            ? new LoadPosition($this->plan->window?->until, $key, $this->plan->sourceTime)
-            : new WatermarkPosition((string) $row[(string) $this->definition->origin->watermarkColumn()], $key, $this->plan->window?->end->watermark, $this->plan->sourceTime);
+            ? new LoadPosition($this->plan->window?->until, $key, $this->plan->complete?->upTo)
+            : new WatermarkPosition((string) $row[(string) $this->definition->origin->watermarkColumn()], $key, $this->plan->window?->end->watermark, $this->plan->complete?->upTo);
     }
 }

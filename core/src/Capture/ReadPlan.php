@@ -15,7 +15,7 @@ final readonly class ReadPlan
      * @param  'reload'|'load'|'increment'|'files'|'slice'  $kind
      * @param  Position  $from  where reading begins
      * @param  Window|null  $window  null for a reload, and for a first load without a watermark
-     * @param  string  $sourceTime  ISO 8601, UTC: completeness once everything planned has landed
+     * @param  SourceTime|null  $complete  completeness once everything planned has landed; null for a slice, which leaves it as it is
      * @param  bool  $empty  known beforehand to bring no row
      * @param  PlannedFiles  $files  for a source of files
      * @param  Slice|null  $slice  what is read once more, without the position moving; only for kind slice
@@ -24,7 +24,7 @@ final readonly class ReadPlan
         public string $kind,
         public Position $from,
         public ?Window $window,
-        public string $sourceTime,
+        public ?SourceTime $complete,
         public ?BoundNote $note = null,
         public bool $empty = false,
         public PlannedFiles $files = new PlannedFiles,
@@ -34,13 +34,13 @@ final readonly class ReadPlan
 
     public static function again(Position $at, Slice $slice): self
     {
-        return new self('slice', $at, null, '', slice: $slice);
+        return new self('slice', $at, null, null, slice: $slice);
     }
 
     /** @param  array<string, string>  $refused  further files to be set aside whole, and why, by path */
     public function refusing(array $refused): self
     {
-        return new self($this->kind, $this->from, $this->window, $this->sourceTime, $this->note, $this->empty, new PlannedFiles($this->files->taken, $refused + $this->files->refused, $this->files->growing), $this->slice);
+        return new self($this->kind, $this->from, $this->window, $this->complete, $this->note, $this->empty, new PlannedFiles($this->files->taken, $refused + $this->files->refused, $this->files->growing), $this->slice);
     }
 
     /** The position once everything planned has landed. */
@@ -49,7 +49,7 @@ final readonly class ReadPlan
         return match ($this->kind) {
             'files' => FilesPosition::after($this->from, $this->files->taken),
             'slice' => $this->from,
-            default => $this->window->end ?? new WatermarkPosition($this->sourceTime),
+            default => $this->window->end ?? new WatermarkPosition((string) $this->complete?->upTo),
         };
     }
 }

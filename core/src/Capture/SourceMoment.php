@@ -22,4 +22,10 @@ final readonly class SourceMoment
     public function __construct(public string $clock, public ?string $oldestOpen, public ?string $bound, public string $held)
     {
     }
+
+    /** @param  string  $upTo  of the source's clock, ISO 8601, UTC */
+    public function upTo(string $upTo): SourceTime
+    {
+        return new SourceTime($upTo, $this->clock);
+    }
 }

@@ -180,6 +180,11 @@ final class Carrier
         if ($this->rereads->isLost() && ! $this->key->isSaid($change->before ?? $change->after ?? [])) {
             return;
         }
+        if ($this->startsJournal()) {
+            $this->start->hold($change, $commit);
+
+            return;
+        }
         $this->times->taken();
         // A journal tells what happened as it did.
         if ($this->shared !== null && ! $this->definition->destination->landing->adds()) {
@@ -187,11 +192,6 @@ final class Carrier
             if ($change === null) {
                 return;
             }
-        }
-        if ($this->startsJournal()) {
-            $this->start->hold($change, $commit);
-
-            return;
         }
         if ($this->position->isLoading() && $this->treating->leavesKey($change) && in_array(false, Change::filled($change->after ?? [], $change->before ?? []), true)) {
             // The row may not have been loaded under its old key, and then nobody but the source knows the rest of it.
@@ -244,6 +244,7 @@ final class Carrier
         }, $open);
         foreach ($entries as [$change, $commit]) {
             $this->treating->add($change, $commit);
+            $this->times->entered($commit->at);
         }
         array_map($this->rereads->add(...), $unknown);
     }

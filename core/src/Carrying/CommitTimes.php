@@ -13,6 +13,9 @@ final class CommitTimes
     /** @var array<int, int> changes of the transaction being read, by when they were made, where that is known of each */
     private array $made = [];
 
+    /** @var array<int, int> changes that were held until it was known whether they are entries, by when they were made */
+    private array $entered = [];
+
     /** @var list<array{int, int}> commit time in microseconds and number of changes */
     private array $commits = [];
 
@@ -34,6 +37,16 @@ final class CommitTimes
         $this->made[$at] = ($this->made[$at] ?? 0) + 1;
     }
 
+    /**
+     * A change that was held lands as an entry of its own.
+     *
+     * @param  int  $at  microseconds
+     */
+    public function entered(int $at): void
+    {
+        $this->entered[$at] = ($this->entered[$at] ?? 0) + 1;
+    }
+
     /** The transaction being read is complete. */
     public function committed(int $at): void
     {
@@ -51,13 +64,17 @@ final class CommitTimes
     /** Changes of all transactions that are complete. */
     public function changes(): int
     {
-        return array_sum(array_column($this->commits, 1));
+        return array_sum(array_column($this->commits, 1)) + array_sum($this->entered);
     }
 
     /** @return list<array{int, int}> commit time in microseconds and number of changes, of every transaction since the last call */
     public function take(): array
     {
-        [$commits, $this->commits] = [$this->commits, []];
+        $commits = $this->commits;
+        foreach ($this->entered as $at => $changes) {
+            $commits[] = [$at, $changes];
+        }
+        $this->commits = $this->entered = [];
 
         return $commits;
     }
@@ -66,6 +83,6 @@ final class CommitTimes
     public function forget(): void
     {
         $this->taken = 0;
-        $this->made = $this->commits = [];
+        $this->made = $this->commits = $this->entered = [];
     }
 }

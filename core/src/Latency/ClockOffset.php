@@ -4,6 +4,8 @@ declare(strict_types=1);
 
 namespace Lighterman\Core\Latency;
 
+use DateTimeImmutable;
+
 /**
  * How far another machine's clock is ahead of ours, from one question and its answer: the answer is taken to have been
  * given half way between them, so the true offset lies within half the time the question took.
@@ -18,6 +20,25 @@ final readonly class ClockOffset
      */
     public function __construct(public int $ahead, public int $uncertain)
     {
+    }
+
+    /**
+     * What our clock said when theirs said this.
+     *
+     * @param  int  $theirs  microseconds since 1970 UTC
+     */
+    public function ours(int $theirs): int
+    {
+        return $theirs - $this->ahead;
+    }
+
+    /**
+     * @param  string  $time  ISO 8601
+     * @return int microseconds since 1970 UTC
+     */
+    public static function micros(string $time): int
+    {
+        return (int) (new DateTimeImmutable($time))->format('Uu');
     }
 
     /** All in microseconds since 1970 UTC: our clock when asked, theirs in the answer, ours when it came. */

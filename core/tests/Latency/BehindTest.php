@@ -36,8 +36,10 @@ final class BehindTest extends TestCase
     #[Test]
     public function a_promise_is_kept_in_a_share_of_the_minutes(): void
     {
-        self::assertSame(0.75, PromiseKept::over([1.0, 2.0, 60.0, 61.0], 60)->share());
-        self::assertNull(PromiseKept::over([], 60)->share());
-        self::assertSame(0.5, PromiseKept::counted(10, 5)->share());
+        $kept = PromiseKept::counted(all: 100, minutes: 60, kept: 45, paused: 20, before: 5);
+        self::assertSame(0.75, $kept->share(), 'of the minutes that count');
+        self::assertSame(['paused' => 20, 'before the first load was complete' => 5, 'not looked at' => 15], $kept->leftOut());
+        self::assertNull(PromiseKept::counted(10, 0, 0, 10, 0)->share());
+        self::assertSame([], PromiseKept::counted(10, 10, 10, 0, 0)->leftOut());
     }
 }

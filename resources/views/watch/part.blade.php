@@ -1,12 +1,12 @@
 @php
-    use App\Pages\{Charts, Lanes};
+    use App\Pages\{Charts, Lanes, PromiseRecord};
     use App\Support\Say;
     $states = $frame->byState();
     $total = array_sum($states);
 @endphp
 <div class="title">
     <h1>Watch</h1>
-    <span class="sub">{{ Say::count($total) }} {{ $total === 1 ? 'feed' : 'feeds' }}@foreach (['on time', 'late', 'failed', 'held', 'loading', 'paused', 'new'] as $s)@if (isset($states[$s])) · {{ Say::count($states[$s]) }} {{ $s }}@endif @endforeach @if (($kept = Lanes::kept()) !== null) · promise kept {{ Say::share($kept) }} in 24 h @endif</span>
+    <span class="sub">{{ Say::count($total) }} {{ $total === 1 ? 'feed' : 'feeds' }}@foreach (['on time', 'late', 'failed', 'held', 'loading', 'paused', 'new'] as $s)@if (isset($states[$s])) · {{ Say::count($states[$s]) }} {{ $s }}@endif @endforeach @if (($kept = PromiseRecord::all())->share() !== null) · <span title="{{ ($left = Say::leftOut($kept)) === '' ? 'Every minute of every feed counts' : 'Not counted: '.$left }}">promise kept {{ Say::share($kept->share()) }} in 24 h</span> @endif</span>
     <div class="acts">@can('change')<a class="button primary" href="/feeds/new">New feeds</a>@endcan</div>
 </div>
 <div class="columns-2">
@@ -39,7 +39,7 @@
                         <td class="num faded">{{ Say::span((float) $feed->promise_seconds) }}</td>
                         <td><svg class="spark" viewBox="0 0 150 24" role="img" aria-label="Time behind over six hours"><line class="limit" x1="0" x2="150" y1="12" y2="12"/><path class="run" d="{{ Charts::spark($lanes->sparks[$feed->id] ?? [], (float) $feed->promise_seconds) }}"/></svg></td>
                         <td class="num">{{ Say::count($lanes->today[$feed->id] ?? 0) }}</td>
-                        <td class="num">@if ($feed->bringsChanges() && $state !== 'loading')<span class="{{ $feed->waiting ? '' : 'faded' }}" title="Changes in the spool">{{ Say::short($feed->waiting) }}</span>@elseif ($left !== null)<span title="by the source's own estimate">{{ Say::short($left) }}</span>@else<span class="faded" title="A {{ $feed->capture }} does not tell how many rows wait">—</span>@endif</td>
+                        <td class="num">@if ($feed->bringsChanges() && ! $feed->waiting && ($unseen = Say::unseen($feed->log())) !== '')<span class="warn" title="The source's changes are {{ $unseen }}">?</span>@elseif ($feed->bringsChanges() && $state !== 'loading')<span class="{{ $feed->waiting ? '' : 'faded' }}" title="Changes in the spool">{{ Say::short($feed->waiting) }}</span>@elseif ($left !== null)<span title="by the source's own estimate">{{ Say::short($left) }}</span>@else<span class="faded" title="A {{ $feed->capture }} does not tell how many rows wait">—</span>@endif</td>
                         <td class="num">@if ($n = $lanes->aside[$feed->id] ?? 0)<a class="warn" href="/feeds/{{ rawurlencode($feed->name) }}/set-aside">{{ Say::count($n) }}</a>@else<span class="faded">0</span>@endif</td>
                         <td class="num faded"><span title="{{ Say::exactly($feed->last_landed_at) }}">{{ Say::at($feed->last_landed_at) }}</span></td>
                         <td class="faded">@include('parts.next')</td>
