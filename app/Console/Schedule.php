@@ -6,6 +6,7 @@ namespace App\Console;
 
 use App\Runtime\Common\Fault;
 use App\Runtime\Minder;
+use App\Support\LogFiles;
 use Illuminate\Console\Command;
 use Illuminate\Support\Facades\DB;
 use Illuminate\Support\Facades\Log;
@@ -15,9 +16,17 @@ final class Schedule extends Command
 {
     protected $signature = 'schedule {--once}';
 
-    protected $description = 'Records how far behind the feeds are, and drops what was kept long enough; any number may run';
+    protected $description = 'Records how far behind the feeds are, drops what was kept long enough, joins old receipts and keeps logs small; any number may run';
 
     private bool $stop = false;
+
+    /** @return list<string> where everything that belongs to this installation writes what it has to say */
+    private static function logs(): array
+    {
+        $var = dirname(storage_path());
+
+        return ["{$var}/log/*.log", storage_path('logs/*.log'), "{$var}/*/server.log", "{$var}/*/*/server.log"];
+    }
 
     public function handle(Minder $minder): int
     {
@@ -27,6 +36,7 @@ final class Schedule extends Command
         do {
             try {
                 $minder->tick();
+                LogFiles::rotate(self::logs());
             } catch (Throwable $e) {
                 Log::error('schedule: '.Fault::told($e));
                 DB::disconnect();

@@ -31,6 +31,7 @@ use Lighterman\Core\Record\Receipt as Landed;
  * @property string|null $source_time
  * @property CarbonImmutable $landed_at
  * @property int $superseded
+ * @property int|null $first_sequence  of the first that it stands for; null for itself only
  */
 final class Receipt extends Record
 {
@@ -42,6 +43,18 @@ final class Receipt extends Record
     public static function carried(): string
     {
         return '(r.inserted + r.updated + CASE WHEN f.capture IN ('.Kinds::streamsInSql().') THEN r.deleted ELSE 0 END)';
+    }
+
+    /** The number of the first receipt that it stands for. */
+    public function first(): int
+    {
+        return $this->first_sequence ?? $this->sequence;
+    }
+
+    /** Its number, or those that it stands for: #12 to #480. */
+    public function number(): string
+    {
+        return ($this->first_sequence === null ? '' : "#{$this->first_sequence} to ")."#{$this->sequence}";
     }
 
     public function from(): Position
@@ -61,7 +74,7 @@ final class Receipt extends Record
             'feed_id' => $feedId, 'sequence' => $receipt->sequence, 'run_id' => $receipt->run, 'from_position' => $receipt->from->toArray(), 'to_position' => $receipt->to->toArray(),
             'read' => $receipt->read, 'inserted' => $receipt->inserted, 'updated' => $receipt->updated, 'unchanged' => $receipt->unchanged, 'deleted' => $receipt->deleted,
             'dropped' => $receipt->dropped, 'set_aside' => $receipt->setAside, 'superseded' => $receipt->superseded, 'bytes' => $receipt->bytes, 'checksum' => $receipt->checksum,
-            'source_time' => $receipt->sourceTime, 'landed_at' => $receipt->landedAt,
+            'source_time' => $receipt->sourceTime, 'landed_at' => $receipt->landedAt, 'first_sequence' => $receipt->first,
         ];
     }
 }

@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Runtime;
 
 use App\Pages\PromiseRecord;
+use App\Runtime\Common\Receipts;
 use App\Support\Tides;
 use Illuminate\Support\Facades\Cache;
 use Illuminate\Support\Facades\DB;
@@ -13,6 +14,9 @@ use Illuminate\Support\Facades\DB;
 final class Minder
 {
     private const LOCK = 7_160_325;
+
+    /** The minute of an hour in which old receipts are joined. */
+    private const JOINS_AT = 7;
 
     /** The minute up to which it was counted how promises were kept. */
     private int $counted = 0;
@@ -52,6 +56,7 @@ final class Minder
         $minute = intdiv((int) now()->getTimestamp(), 60);
         if ($minute !== $this->counted) {
             $this->counted = $minute;
+            $minute % 60 === self::JOINS_AT && Receipts::join();
             Cache::put(PromiseRecord::KEPT, PromiseRecord::countAll(), 120);
         }
     }

@@ -72,6 +72,23 @@ final class RunnerTest extends AppCase
     }
 
     #[Test]
+    public function the_target_forgets_receipts_that_are_old_now_and_then(): void
+    {
+        $feed = $this->carry($this->feed());
+        $this->house->run("UPDATE lighterman.receipt SET landed_at = now() - interval '91 days'; UPDATE lighterman.position SET sequence = 398");
+        $feed->update(['sequence' => 398]);
+        $leases = new Leases('one');
+        $runner = new FeedRunner(app(Systems::class), $leases, static fn (): bool => false);
+        foreach ([['1', '399'], ['399', '400']] as $kept) {
+            $this->gate->run('UPDATE loads SET kg = kg + 1, updated_at = clock_timestamp() WHERE id = 1; SELECT pg_sleep(0.7)');
+            $lease = $leases->feed($feed->id);
+            self::assertNotNull($lease);
+            $runner->run($lease);
+            self::assertSame($kept, array_column($this->house->rows('SELECT sequence FROM lighterman.receipt ORDER BY sequence'), 'sequence'));
+        }
+    }
+
+    #[Test]
     public function a_receipt_that_was_committed_but_never_copied_is_caught_up_with(): void
     {
         $feed = $this->carry($this->feed());

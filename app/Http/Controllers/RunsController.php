@@ -14,7 +14,7 @@ final class RunsController
     {
         $run->load('feed.route.source', 'feed.route.target', 'feed.definition', 'definition', 'lines');
         $receipts = Receipt::where('run_id', $run->id)->where('feed_id', $run->feed_id)->orderBy('sequence')->limit(500)->get();
-        $before = $receipts->isEmpty() ? null : Receipt::where('feed_id', $run->feed_id)->where('sequence', $receipts[0]->sequence - 1)->first();
+        $before = $receipts->isEmpty() ? null : Receipt::where('feed_id', $run->feed_id)->where('sequence', $receipts[0]->first() - 1)->first();
 
         return view('runs.show', ['run' => $run, 'receipts' => $receipts, 'joins' => self::join(array_values($receipts->all()), $before)]);
     }
@@ -26,7 +26,7 @@ final class RunsController
     private static function join(array $receipts, ?Receipt $before): bool
     {
         foreach ($receipts as $receipt) {
-            if ($before !== null && ($receipt->sequence !== $before->sequence + 1 || ! $receipt->from()->equals($before->to()))) {
+            if ($before !== null && ($receipt->first() !== $before->sequence + 1 || ! $receipt->from()->equals($before->to()))) {
                 return false;
             }
             $before = $receipt;

@@ -228,6 +228,7 @@ final class FeedRunner
                 $plan = $planned($delivery->position())->refusing($refused);
                 $treated->begin();
             }
+            $this->copy->tidy($feed, $delivery);
         } finally {
             $delivery->close();
         }

@@ -19,6 +19,12 @@ final class TargetCopy
     /** @var array<int, float> when a feed's copy was last looked at, by the steady clock */
     private array $looked = [];
 
+    /** Receipts after which old ones are looked for. */
+    private const TIDY_EVERY = 200;
+
+    /** @var array<int, int> by feed: how often that many have landed */
+    private array $tidied = [];
+
     public function __construct(private readonly Systems $systems)
     {
     }
@@ -34,6 +40,16 @@ final class TargetCopy
         return $this->systems->target($feed->route->target)->demandKept($definition->landedTable(), $feed->uid) < $feed->sequence;
     }
 
+    /** Lets the target forget old receipts, now and then. */
+    public function tidy(Feed $feed, RowDelivery $delivery): void
+    {
+        $part = intdiv($delivery->sequence(), self::TIDY_EVERY);
+        if ($part > ($this->tidied[$feed->id] ??= $part)) {
+            $this->tidied[$feed->id] = $part;
+            $delivery->forgetReceipts((int) config('lighterman.keep.receipts_days'));
+        }
+    }
+
     /** Brings our copies up to what stands in the target. @return bool whether they lagged */
     public function catchUp(Feed $feed, RowDelivery $delivery): bool
     {
@@ -46,7 +62,10 @@ final class TargetCopy
             return false;
         }
         $receipts = $delivery->receiptsAfter($feed->sequence);
-        DB::transaction(static fn () => Receipts::copy(array_map(static fn (Receipt $r): array => [$feed->id, $r], $receipts)));
+        DB::transaction(static function () use ($feed, $receipts): void {
+            Receipts::makeRoom($feed->id, $feed->sequence, $receipts);
+            Receipts::copy(array_map(static fn (Receipt $r): array => [$feed->id, $r], $receipts));
+        });
         $receipts === [] || $feed->standsAt($receipts[count($receipts) - 1]);
         $feed->update(['position' => $delivery->position()->toArray()]);
         $delivery->copied($feed->sequence);

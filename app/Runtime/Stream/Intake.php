@@ -197,8 +197,7 @@ final class Intake
     {
         $stands = $landing->sequence($carrier->feed->uid);
         if ($stands < (int) $row->sequence) {
-            Receipts::takeBack($carrier->feed->id, $stands);
-            $row->sequence = $stands;
+            $row->sequence = Receipts::takeBack($carrier->feed->id, $stands);
             $carrier->position->hasBegun() && $this->loads->again($carrier, 'the target stands where it stood earlier, for somebody has put an older state back');
         }
     }
@@ -227,6 +226,7 @@ final class Intake
     private function catchUp(Carrier $carrier, LandingSession $landing, int $sequence): void
     {
         $receipts = $landing->receiptsAfter($carrier->feed->uid, $sequence);
+        Receipts::makeRoom($carrier->feed->id, $sequence, $receipts);
         foreach ($receipts as $receipt) {
             $this->stream->recorder->landed($carrier, $receipt);
             // Of a load nobody knows how many of its rows were changes.

@@ -88,7 +88,7 @@ final class Upkeep
         $this->measuredAt = $now;
         if ($now - $this->prunedAt > self::PRUNE_SECONDS) {
             $this->prunedAt = $now;
-            $this->refusals->atTarget(static fn () => $target?->forgetReceipts((int) config('lighterman.keep.receipts_days')));
+            $this->refusals->atTarget(static fn () => $target?->tidyReceipts((int) config('lighterman.keep.single_receipts_hours'), (int) config('lighterman.keep.receipts_days')));
         }
         HouseTime::takeFrom(DB::connection());
         $this->delivery->clock = $this->stream->changes->clock();

@@ -272,7 +272,7 @@ final class LakeLanding implements LandingSession
         $this->copied[$feed] = $sequence;
     }
 
-    public function forgetReceipts(int $days): void
+    public function tidyReceipts(?int $hours, int $days): void
     {
         // A page keeps a few anyway.
     }

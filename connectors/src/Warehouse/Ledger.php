@@ -87,8 +87,12 @@ interface Ledger
     /** @return list<Receipt> whose number is greater, in order */
     public function receiptsAfter(string $feed, int $sequence): array;
 
-    /** @param  list<string>  $feeds */
-    public function forgetReceipts(array $feeds, int $days): void;
+    /**
+     * As LandingSession::tidyReceipts() says.
+     *
+     * @param  list<string>  $feeds
+     */
+    public function tidyReceipts(array $feeds, ?int $hours, int $days): void;
 
     /** @return list<string> the lines of a feed */
     public function lines(string $feed): array;

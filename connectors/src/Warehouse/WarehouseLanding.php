@@ -281,9 +281,9 @@ final class WarehouseLanding implements LandingSession
         // They are kept for days, whether copied or not.
     }
 
-    public function forgetReceipts(int $days): void
+    public function tidyReceipts(?int $hours, int $days): void
     {
-        $this->at->ledger->forgetReceipts(array_keys($this->feeds), $days);
+        $this->at->ledger->tidyReceipts(array_keys($this->feeds), $hours, $days);
     }
 
     public function rollback(): void

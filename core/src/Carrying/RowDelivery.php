@@ -85,6 +85,12 @@ final class RowDelivery
         $this->session->copied($this->feed, $sequence);
     }
 
+    /** Drops receipts that are older than some days. */
+    public function forgetReceipts(int $days): void
+    {
+        $this->session->tidyReceipts(null, $days);
+    }
+
     /**
      * Writes a batch. One that does not close a unit stays uncommitted until one that does.
      *

@@ -110,8 +110,14 @@ interface LandingSession
     /** Receipts up to this one stand in Lighterman's own database. Those after it must be kept. */
     public function copied(string $feed, int $sequence): void;
 
-    /** Drops the receipts of these feeds that are older; a stream brings several a second. */
-    public function forgetReceipts(int $days): void;
+    /**
+     * Joins the receipts of these feeds that landed more than some hours ago, for a stream brings several a second, and drops those
+     * that are older than some days. Joined are receipts of one run and one hour that follow each other, where nothing of them was
+     * set aside or sent again.
+     *
+     * @param  int|null  $hours  null where they bring few, and none is joined
+     */
+    public function tidyReceipts(?int $hours, int $days): void;
 
     /** Gives up what was written since begin(). */
     public function rollback(): void;

@@ -9,7 +9,12 @@ use Lighterman\Core\Position\Positions;
 use Lighterman\Core\Position\StreamPosition;
 use LogicException;
 
-/** The record of one committed batch. Receipts of a feed join end to end: each begins where the one before it ended. */
+/**
+ * The record of one committed batch. Receipts of a feed join end to end: each begins where the one before it ended.
+ *
+ * Old ones of a steady stream are joined into one line, which keeps the sums of their counts, both ends, and a sum over their
+ * checksums in order, so that nobody can have changed one of them.
+ */
 final readonly class Receipt
 {
     public int $run;
@@ -34,6 +39,7 @@ final readonly class Receipt
 
     public int $bytes;
 
+    /** xxh128 of what was sent; of a line that stands for several, SHA-256 of theirs in order, with a space between. */
     public string $checksum;
 
     /** Changes that a later one of the same batch to the same key made needless. */
@@ -44,10 +50,11 @@ final readonly class Receipt
      * @param  int  $came  rows or changes that were handed to the target
      * @param  Counts  $counts  what became of them there
      * @param  string  $landedAt  the target's clock, ISO 8601 with zone
+     * @param  int|null  $first  number of the first receipt that it stands for; null for itself only
      *
      * @throws LogicException if what came is not inserted + updated + unchanged + superseded, and deleted where changes are captured
      */
-    public function __construct(public int $sequence, public Position $from, Arrival $arrival, int $came, Counts $counts, public ?string $sourceTime, public string $landedAt)
+    public function __construct(public int $sequence, public Position $from, Arrival $arrival, int $came, Counts $counts, public ?string $sourceTime, public string $landedAt, public ?int $first = null)
     {
         [$this->run, $this->to, $this->dropped, $this->setAside] = [$arrival->run, $arrival->to, $arrival->dropped, $arrival->setAside];
         [$this->inserted, $this->updated, $this->unchanged, $this->deleted, $this->superseded] = [$counts->inserted, $counts->updated, $counts->unchanged, $counts->deleted, $counts->superseded];
@@ -70,7 +77,7 @@ final readonly class Receipt
     {
         return new self(
             $data['sequence'], Positions::fromArray($data['from']), new Arrival($feed, Positions::fromArray($data['to']), $data['run'], $data['dropped'], $data['setAside']), $data['read'] - $data['dropped'] - $data['setAside'],
-            new Counts($data['inserted'], $data['updated'], $data['unchanged'], $data['deleted'], $data['bytes'], $data['checksum'], $data['superseded'] ?? 0), $data['sourceTime'], $data['landedAt'],
+            new Counts($data['inserted'], $data['updated'], $data['unchanged'], $data['deleted'], $data['bytes'], $data['checksum'], $data['superseded'] ?? 0), $data['sourceTime'], $data['landedAt'], $data['first'] ?? null,
         );
     }
 }

@@ -11,7 +11,7 @@
             <td><span title="{{ Say::exactly($r->landed_at) }}">{{ Say::at($r->landed_at) }}</span></td>
             <td class="mono clip" title="{{ $r->from() }} → {{ $r->to() }}">{{ Say::places($r->from(), $r->to()) }}</td>
             @foreach (['read', 'inserted', 'updated', 'deleted', 'unchanged', 'superseded'] as $count)<td class="num {{ $r->{$count} ? '' : 'faded' }}">{{ Say::count($r->{$count}) }}</td>@endforeach
-            <td><a class="mono" href="/runs/{{ $r->run_id }}">#{{ $r->sequence }}</a></td>
+            <td><a class="mono" href="/runs/{{ $r->run_id }}">{{ $r->number() }}</a></td>
         </tr>
     @endforeach
     </tbody>

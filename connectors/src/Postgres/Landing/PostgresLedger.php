@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres\Landing;
 
 use Lighterman\Connectors\Postgres\Server\Connection;
+use Lighterman\Connectors\Postgres\Server\JoinedReceipts;
 use Lighterman\Connectors\Postgres\Server\Sql;
 use Lighterman\Connectors\Warehouse\LandedIdentity;
 use Lighterman\Connectors\Warehouse\Ledger;
@@ -34,7 +35,7 @@ final readonly class PostgresLedger implements Ledger
             feed text NOT NULL, sequence bigint NOT NULL, run bigint NOT NULL, from_position text NOT NULL, to_position text NOT NULL,
             read bigint NOT NULL, inserted bigint NOT NULL, updated bigint NOT NULL, unchanged bigint NOT NULL, deleted bigint NOT NULL,
             dropped bigint NOT NULL, set_aside bigint NOT NULL, bytes bigint NOT NULL, checksum text NOT NULL, source_time text,
-            landed_at timestamptz NOT NULL, superseded bigint NOT NULL DEFAULT 0, PRIMARY KEY (feed, sequence));
+            landed_at timestamptz NOT NULL, superseded bigint NOT NULL DEFAULT 0, first_sequence bigint, PRIMARY KEY (feed, sequence));
         SQL;
 
     public function __construct(private Connection $connection)
@@ -50,7 +51,7 @@ final readonly class PostgresLedger implements Ledger
 
             return;
         }
-        foreach (['receipt' => 'superseded bigint NOT NULL DEFAULT 0', 'position' => 'identity text'] as $table => $column) {
+        foreach ([['receipt', 'superseded bigint NOT NULL DEFAULT 0'], ['position', 'identity text'], ['receipt', 'first_sequence bigint']] as [$table, $column]) {
             if ($this->connection->value('SELECT 1 FROM pg_attribute WHERE attrelid = $1::regclass AND attname = $2', ["lighterman.{$table}", strtok($column, ' ')]) === null) {
                 $this->connection->run("ALTER TABLE lighterman.{$table} ADD COLUMN {$column}");
             }
@@ -163,15 +164,18 @@ final readonly class PostgresLedger implements Ledger
         $lines = json_encode(array_map(static fn (string $feed, Receipt $r): array => [
             'feed' => $feed, 'sequence' => $r->sequence, 'run' => $r->run, 'from_position' => $r->from->toJson(), 'to_position' => $r->to->toJson(), 'read' => $r->read,
             'inserted' => $r->inserted, 'updated' => $r->updated, 'unchanged' => $r->unchanged, 'deleted' => $r->deleted, 'dropped' => $r->dropped, 'set_aside' => $r->setAside,
-            'bytes' => $r->bytes, 'checksum' => $r->checksum, 'source_time' => $r->sourceTime, 'landed_at' => $r->landedAt, 'superseded' => $r->superseded,
+            'bytes' => $r->bytes, 'checksum' => $r->checksum, 'source_time' => $r->sourceTime, 'landed_at' => $r->landedAt, 'superseded' => $r->superseded, 'first_sequence' => $r->first,
         ], array_keys($receipts), array_values($receipts)), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE);
         $this->connection->run('INSERT INTO lighterman.receipt SELECT * FROM jsonb_populate_recordset(NULL::lighterman.receipt, $1::jsonb)', [$lines]);
         $this->connection->run('UPDATE lighterman.position p SET position = r.to_position, sequence = r.sequence FROM jsonb_to_recordset($1::jsonb) r(feed text, to_position text, sequence bigint) WHERE p.feed = r.feed', [$lines]);
     }
 
-    public function forgetReceipts(array $feeds, int $days): void
+    public function tidyReceipts(array $feeds, ?int $hours, int $days): void
     {
-        $this->connection->run('DELETE FROM lighterman.receipt WHERE feed IN (SELECT json_array_elements_text($1::json)) AND landed_at < now() - make_interval(days => $2::int)', [json_encode($feeds, JSON_THROW_ON_ERROR), $days]);
+        $which = 'feed IN (SELECT json_array_elements_text($1::json))';
+        $feeds = json_encode($feeds, JSON_THROW_ON_ERROR);
+        $this->connection->run("DELETE FROM lighterman.receipt WHERE {$which} AND landed_at < now() - make_interval(days => \$2::int)", [$feeds, $days]);
+        $hours === null || $this->connection->run(JoinedReceipts::statement('lighterman.receipt', 'feed', 'run', $which, '$2::int'), [$feeds, $hours]);
     }
 
     public function lines(string $feed): array
@@ -195,7 +199,7 @@ final readonly class PostgresLedger implements Ledger
         return array_map(static fn (array $r): Receipt => new Receipt(
             (int) $r['sequence'], Positions::fromJson((string) $r['from_position']), new Arrival($feed, Positions::fromJson((string) $r['to_position']), (int) $r['run'], (int) $r['dropped'], (int) $r['set_aside']),
             (int) $r['read'] - (int) $r['dropped'] - (int) $r['set_aside'], new Counts((int) $r['inserted'], (int) $r['updated'], (int) $r['unchanged'], (int) $r['deleted'], (int) $r['bytes'], (string) $r['checksum'], (int) $r['superseded']),
-            $r['source_time'], (string) $r['landed_at'],
+            $r['source_time'], (string) $r['landed_at'], $r['first_sequence'] === null ? null : (int) $r['first_sequence'],
         ), $this->connection->rows('SELECT * FROM lighterman.receipt WHERE feed = $1 AND sequence > $2 ORDER BY sequence', [$feed, $sequence]));
     }
 
