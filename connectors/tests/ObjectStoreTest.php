@@ -259,6 +259,40 @@ final class ObjectStoreTest extends LakeCase
         self::assertCount(60_000, $this->rowsOf($source, $feed));
     }
 
+    /** As long as it is, and yet not what the store has. */
+    #[Test]
+    public function what_comes_with_other_bytes_than_its_checksum_is_of_is_not_taken(): void
+    {
+        $put = $this->store->at('drop')->files();
+        $put->write('must/must-1.csv', 'sample;ph
+'.implode('', array_map(static fn (int $n): string => "{$n};3,5
+", range(1, 5_000))));
+        $source = new FilesSource(new FilesSettings('drop', $this->store->at('drop'), 160, 2, "{$this->path}/here"));
+        $table = new TableName(FilesSource::SCHEMA, 'must/must-*.csv');
+        $facts = $source->facts($table, files: ['quiet_seconds' => 0])->files ?? self::fail();
+        $feed = Definitions::of('drop', $table, $facts->shape, Capture::Files, [], Landing::Append, new TableName('lab', 'must'), stamps: new Stamps(null, null), files: $facts->reading);
+        usleep(1_100_000);
+        $this->store->alter(1);
+        try {
+            $this->rowsOf($source, $feed);
+            self::fail('Another file than the one that is there was taken.');
+        } catch (FileTrouble $trouble) {
+            self::assertSame([Reason::Altered, true], [$trouble->reason, $trouble->mayPass()]);
+            self::assertStringContainsString('drop: must/must-1.csv came with other bytes than its checksum is of', $trouble->getMessage());
+        }
+        self::assertCount(5_000, $this->rowsOf($source, $feed));
+
+        // An object that is fetched whole is begun anew.
+        $into = tmpfile();
+        self::assertIsResource($into);
+        $this->store->alter(2);
+        $this->store->at('drop')->fetch('drop', 'must/must-1.csv', $into);
+        self::assertSame($put->checksum('must/must-1.csv', ['checksum_algo' => 'sha256']), hash_file('sha256', stream_get_meta_data($into)['uri']));
+        $this->store->alter(3);
+        $this->expectExceptionMessage('drop/must/must-1.csv came with other bytes than its checksum is of');
+        $this->store->at('drop')->fetch('drop', 'must/must-1.csv', $into);
+    }
+
     #[Test]
     public function a_file_is_gone_only_if_the_store_says_so_and_what_replaces_a_table_needs_all_of_them(): void
     {

@@ -61,6 +61,12 @@ final class StandInStore
         file_put_contents("{$this->folder}/.cut", "{$bytes} {$answers}");
     }
 
+    /** Has so many of the next objects that are read come with another byte than they have. */
+    public function alter(int $answers): void
+    {
+        file_put_contents("{$this->folder}/.alter", (string) $answers);
+    }
+
     /** Has so many of the next requests fail, as a busy store does. */
     public function failNext(int $requests): void
     {

@@ -7,7 +7,8 @@
 // does for a client that has bad luck can be had on purpose: a file FOLDER/.fail with a number makes that many requests fail,
 // FOLDER/.fail-head that many questions about an object, FOLDER/.fail-put has that many writes answered as if all were well,
 // with an error for what they hold; FOLDER/.cut with a number of bytes and a number of answers breaks off so
-// many larger objects that are read after that many bytes.
+// many larger objects that are read after that many bytes; FOLDER/.alter has that many come with one byte changed. Who asks for
+// checksums is told the SHA-256 of a whole object.
 import { createHash, createHmac, randomUUID, timingSafeEqual } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, readdirSync, renameSync, rmSync, statSync, writeFileSync, createReadStream } from 'node:fs';
 import { createServer } from 'node:http';
@@ -147,6 +148,7 @@ function answer(request, path, query, body) {
     const range = /^bytes=(\d+)-(\d*)$/.exec(request.headers.range ?? '');
     const [first, last] = range ? [Number(range[1]), range[2] === '' ? stat.size - 1 : Math.min(Number(range[2]), stat.size - 1)] : [0, stat.size - 1];
     const headers = { 'Content-Length': Math.max(0, last - first + 1), 'Last-Modified': stat.mtime.toUTCString(), ETag: `"${stat.ino}-${stat.mtimeMs}"`, 'Accept-Ranges': 'bytes', ...(range ? { 'Content-Range': `bytes ${first}-${last}/${stat.size}` } : {}) };
+    if (!range && request.method === 'GET' && request.headers['x-amz-checksum-mode'] === 'ENABLED') headers['x-amz-checksum-sha256'] = createHash('sha256').update(readFileSync(at)).digest('base64');
     return request.method === 'HEAD' ? { status: 200, headers } : { status: range ? 206 : 200, headers, stream: stat.size === 0 ? null : createReadStream(at, { start: first, end: last }) };
 }
 
@@ -166,7 +168,11 @@ createServer((request, response) => {
         response.writeHead(told.status, { 'Content-Type': 'application/xml', ...told.headers });
         const most = told.stream ? cutAfter(told.headers['Content-Length']) : null;
         if (most !== null) response.write(readFileSync(told.stream.path).subarray(0, most), () => response.destroy());
-        else if (told.stream) told.stream.pipe(response);
+        else if (told.stream && hasBadLuck('.alter')) {
+            const data = readFileSync(told.stream.path);
+            data[data.length >> 1] ^= 1;
+            response.end(data);
+        } else if (told.stream) told.stream.pipe(response);
         else response.end(request.method === 'HEAD' ? undefined : told.body);
     });
 }).listen(Number(port), '127.0.0.1');

@@ -18,6 +18,7 @@ use Lighterman\Connectors\Postgres\Server\TypeMap;
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
 use Lighterman\Core\Landing\Deletes;
+use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Treatment\Line;
 use Lighterman\Core\Trouble\SystemTrouble;
@@ -25,8 +26,14 @@ use Lighterman\Core\Trouble\SystemTrouble;
 /** Compares copies with their sources, row by row, and figures with what was done. */
 final readonly class Checks
 {
-    /** @param  array<string, OtherTable>  $others  tables of sources that are not PostgreSQL, by the names of their feeds */
-    public function __construct(private Connection $gate, private Connection $house, private array $others)
+    /** Names that a treated feed may look up, by the last digit of its row's number. */
+    public const BANDS = 8;
+
+    /**
+     * @param  array<string, OtherTable>  $others  tables of sources that are not PostgreSQL, by the names of their feeds
+     * @param  array<string, FileTable>  $files
+     */
+    public function __construct(private Connection $gate, private Connection $house, private array $others, private array $files)
     {
     }
 
@@ -36,6 +43,8 @@ final readonly class Checks
         $definition = $feed->definition->parsed();
         try {
             return match (true) {
+                isset($this->files[$feed->name]) => $this->files[$feed->name]->differs($feed->capture === 'reload', $this->house->rows("SELECT id::text, amount::text, note FROM {$this->copy($feed, $definition->landedTable())}")),
+                $definition->treatment->explode !== null => $this->exploded($feed, $definition),
                 $definition->destination->landing === Landing::Append && $feed->bringsChanges() => $feed->gap === null ? $this->journal($feed, $definition) : null,
                 default => $this->rows($feed, $definition) ?? ($definition->destination->landing === Landing::Versions ? $this->chain($feed, $definition) : null),
             };
@@ -50,41 +59,81 @@ final readonly class Checks
         $names = match (true) {
             $definition->destination->landing !== Landing::Append => $definition->carried()->names(), isset($this->others[$feed->name]) => $definition->origin->key, default => self::carriedAlways($feed, $definition),
         };
-        [$source, $copy] = $this->both($feed, $definition, $names);
+        $keys = [];
+        foreach ($definition->landedTable()->tables() as $fork => $table) {
+            $differs = $this->table($feed, $definition, $fork, $table, $names, $keys);
+            if ($differs !== null) {
+                return $fork === '' ? $differs : "{$fork}: {$differs}";
+            }
+        }
+
+        return $this->lookedUp($feed, $definition);
+    }
+
+    /**
+     * One of the tables that a feed's rows land in.
+     *
+     * @param  list<string>  $names
+     * @param  array<string, true>  $keys  of the rows in those that came before
+     */
+    private function table(Feed $feed, FeedDefinition $definition, string $fork, LandedTable $table, array $names, array &$keys): ?string
+    {
+        $copied = $this->copy($feed, $table);
+        $landed = fn (array $names): array => array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names, self::landed($definition))} AS row FROM {$copied} WHERE ".self::living($definition).($definition->destination->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key');
+        [$source, $copy] = [$this->source($feed, $definition, $names, $fork), $landed($names)];
+        $twice = array_intersect_key($copy, $keys);
+        if ($twice !== []) {
+            return count($twice).' rows stand in another table too, such as '.implode(', ', array_slice(array_keys($twice), 0, 3));
+        }
+        $keys += array_fill_keys(array_keys($copy), true);
         $missing = array_diff_assoc($source, $copy);
         // By watermark deletes are not seen, and by choice they may be ignored.
         $extra = $feed->capture === 'watermark' || $definition->destination->deletes === Deletes::Ignore || ($feed->capture === 'reload' && $definition->destination->landing === Landing::Upsert) ? [] : array_diff_key($copy, $source);
         if ($missing === [] && $extra === []) {
             return null;
         }
-        $differing = array_filter($names, function (string $name) use ($feed, $definition): bool {
-            [$source, $copy] = $this->both($feed, $definition, [$name]);
+        $differing = array_filter($names, function (string $name) use ($feed, $definition, $fork, $landed): bool {
+            $copy = $landed([$name]);
 
-            return array_diff_assoc(array_intersect_key($source, $copy), $copy) !== [];
+            return array_diff_assoc(array_intersect_key($this->source($feed, $definition, [$name], $fork), $copy), $copy) !== [];
         });
 
         return count($missing).' rows of '.count($source).' are missing or differ in '.implode(', ', $differing).' (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), '.count($extra).' should not be there ('.implode(', ', array_slice(array_keys($extra), 0, 3)).')';
     }
 
-    /**
-     * @param  list<string>  $names
-     * @return array{array<string, string>, array<string, string>} rows of the source and of the copy, by key
-     */
-    private function both(Feed $feed, FeedDefinition $definition, array $names): array
+    private function lookedUp(Feed $feed, FeedDefinition $definition): ?string
     {
-        return [
-            $this->source($feed, $definition, $names),
-            array_column($this->house->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names, self::landed($definition))} AS row FROM {$this->copy($feed, $definition)} WHERE ".self::living($definition).($definition->destination->landing === Landing::Append ? ' ORDER BY touched, delivered_at' : '')), 'row', 'key'),
-        ];
+        if ($definition->landedTable()->shape->column('band') === null) {
+            return null;
+        }
+        $wrong = $this->house->rows("SELECT id, band FROM {$this->copy($feed, $definition->landedTable())} WHERE band IS DISTINCT FROM CASE WHEN id % 10 BETWEEN 0 AND ".(self::BANDS - 1)." THEN 'band ' || id % 10 ELSE 'unknown' END LIMIT 3");
+
+        return $wrong === [] ? null : 'another name was looked up: '.json_encode($wrong);
+    }
+
+    /** Rows that were made of the elements of lists; they have no key. */
+    private function exploded(Feed $feed, FeedDefinition $definition): ?string
+    {
+        $names = array_values(array_diff($definition->carried()->names(), ['list']));
+        $landed = self::landed($definition);
+        $row = static fn (array $columns): string => 'md5(ROW('.implode(', ', $columns).')::text) AS row';
+        $source = array_column($this->gate->rows('SELECT '.$row([...array_map(Quoted::name(...), $names), 'e.list', 'e.no']).' FROM '.Sql::table($definition->origin->table).' t LEFT JOIN LATERAL unnest(t.list) WITH ORDINALITY e(list, no) ON true ORDER BY 1'), 'row');
+        $copy = array_column($this->house->rows('SELECT '.$row([...array_map(static fn (string $n): string => Quoted::name($landed[$n] ?? $n), $names), 'list', 'list_no'])." FROM {$this->copy($feed, $definition->landedTable())} ORDER BY 1"), 'row');
+
+        return $source === $copy ? null : count($source).' elements stand at the source, '.count($copy).' in the copy, of which '.count(array_diff($source, $copy)).' differ';
     }
 
     /**
      * @param  list<string>  $names
      * @return array<string, string> the source's rows by key
      */
-    private function source(Feed $feed, FeedDefinition $definition, array $names): array
+    private function source(Feed $feed, FeedDefinition $definition, array $names, string $fork = ''): array
     {
-        $treated = $definition->treatment->checks === [] ? '' : ' WHERE id % '.Story::SET_ASIDE.' <> 0';
+        $treated = match (true) {
+            $definition->treatment->checks !== [] => ' WHERE id % '.Story::SET_ASIDE.' <> 0',
+            $definition->treatment->forks !== [] => ' WHERE floor(extract(second FROM touched))::int % 2 = '.($fork === '' ? 0 : 1),
+            default => '',
+        };
 
         return isset($this->others[$feed->name]) ? $this->others[$feed->name]->rows($definition->origin->key, $names)
             : array_column($this->gate->rows("SELECT {$this->key($feed, $definition)} AS key, {$this->row($feed, $names)} AS row FROM ".Sql::table($definition->origin->table).$treated), 'row', 'key');
@@ -129,12 +178,11 @@ final readonly class Checks
     }
 
     /** The landed table as the warehouse can be asked for it; one of a lake is brought there first. */
-    private function copy(Feed $feed, FeedDefinition $definition): string
+    private function copy(Feed $feed, LandedTable $landed): string
     {
         if ($feed->route->target->name === 'house') {
-            return Sql::table($definition->destination->table);
+            return Sql::table($landed->name);
         }
-        $landed = $definition->landedTable();
         $columns = $landed->columns();
         $select = 'SELECT '.implode(', ', array_map(static fn ($c): string => EngineTypes::text(Engine::name($c->name), $c->type).' AS '.Engine::name($c->name), $columns)).' FROM '.Engine::name($landed->name->schema).'.'.Engine::name($landed->name->name);
         $found = app(Systems::class)->target($feed->route->target)->query($select, 200_000, 60);
@@ -152,7 +200,7 @@ final readonly class Checks
     private function chain(Feed $feed, FeedDefinition $definition): ?string
     {
         $key = Quoted::names($definition->origin->key);
-        $broken = (int) $this->house->value("SELECT count(*) FROM (SELECT valid_from, valid_to, is_current, change_kind, lead(valid_from) OVER w AS next, lead(source_position) OVER w = source_position AS twice FROM {$this->copy($feed, $definition)} WINDOW w AS (PARTITION BY {$key} ORDER BY source_position)) v
+        $broken = (int) $this->house->value("SELECT count(*) FROM (SELECT valid_from, valid_to, is_current, change_kind, lead(valid_from) OVER w AS next, lead(source_position) OVER w = source_position AS twice FROM {$this->copy($feed, $definition->landedTable())} WINDOW w AS (PARTITION BY {$key} ORDER BY source_position)) v
             WHERE twice OR valid_to < valid_from OR (change_kind = 'delete' AND (is_current OR valid_to <> valid_from)) OR (change_kind <> 'delete' AND next IS NOT NULL AND valid_to <> greatest(valid_from, next))
                OR (change_kind <> 'delete' AND next IS NULL AND (NOT is_current OR valid_to IS NOT NULL))");
 
@@ -165,7 +213,7 @@ final readonly class Checks
         // Rows that shared a key for a moment are told by their values only, and a value the log does not tell is not in every entry.
         $names = array_values(array_diff(self::carriedAlways($feed, $definition), ['big']));
         $before = $this->key($feed, $definition, static fn (string $k): string => "(row_before ->> '{$k}')::".TypeMap::write($definition->origin->shape->column($k)->type ?? throw new \LogicException($k)));
-        $entries = $this->house->rows("SELECT {$this->key($feed, $definition)} AS key, change_kind AS kind, source_position AS place, {$this->row($feed, $names)} AS row, CASE WHEN row_before IS NULL THEN NULL ELSE {$before} END AS before FROM {$this->copy($feed, $definition)} ORDER BY source_position");
+        $entries = $this->house->rows("SELECT {$this->key($feed, $definition)} AS key, change_kind AS kind, source_position AS place, {$this->row($feed, $names)} AS row, CASE WHEN row_before IS NULL THEN NULL ELSE {$before} END AS before FROM {$this->copy($feed, $definition->landedTable())} ORDER BY source_position");
         $shares = ! isset($this->others[$feed->name]) && self::shares($definition, $this->gate);
         $rows = [];
         $places = [];
@@ -223,14 +271,10 @@ final readonly class Checks
         if ($wrong !== null) {
             return "{$wrong['feed']}: {$wrong['rule']}: {$wrong['said']}";
         }
-        foreach (DB::select("SELECT f.name, f.sequence, f.capture, count(r.id) AS receipts, coalesce(sum(r.inserted + r.updated + CASE WHEN f.capture IN ('log', 'trigger') THEN r.deleted ELSE 0 END), 0) AS rows,
-                (SELECT coalesce(sum(c.rows), 0) FROM carried_hours c WHERE c.feed_id = f.id) AS hours FROM feeds f LEFT JOIN receipts r ON r.feed_id = f.id
-                WHERE NOT EXISTS (SELECT 1 FROM audit_entries a WHERE a.action = 'started over' AND a.subject = f.name) GROUP BY f.id") as $feed) {
-            if ((int) $feed->receipts !== (int) $feed->sequence) {
-                return "{$feed->name}: {$feed->receipts} receipts were copied of {$feed->sequence}";
-            }
-            if ((int) $feed->rows !== (int) $feed->hours) {
-                return "{$feed->name}: receipts say {$feed->rows} rows, the hours {$feed->hours}";
+        foreach (DB::select("SELECT f.name, f.sequence, (SELECT coalesce(sum(r.sequence - coalesce(r.first_sequence, r.sequence) + 1), 0) FROM receipts r WHERE r.feed_id = f.id) AS copied FROM feeds f
+                WHERE NOT EXISTS (SELECT 1 FROM audit_entries a WHERE a.action = 'started over' AND a.subject = f.name)") as $feed) {
+            if ((int) $feed->copied !== (int) $feed->sequence) {
+                return "{$feed->name}: {$feed->copied} receipts were copied of {$feed->sequence}";
             }
         }
         $run = Run::where('state', '<>', 'running')->get()->first(static fn (Run $r): bool => ! $r->addsUp());

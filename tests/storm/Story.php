@@ -13,19 +13,22 @@ use Random\Randomizer;
  */
 final readonly class Story
 {
+    /** What is done to the rows of a feed that is treated: those whose number SET_ASIDE divides are set aside; those of odd seconds take a fork; a name is looked up; a list becomes rows. */
+    public const TREATED = ['aside', 'forks', 'lookup'];
+
     /** A treated feed sets rows aside whose number this divides. */
     public const SET_ASIDE = 13;
 
     /**
-     * @param  list<array<string, mixed>>  $tables  as Table::fromArray() takes them, or OtherTable::fromArray() where they name their `system`
-     * @param  list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool}>  $feeds
+     * @param  list<array<string, mixed>>  $tables  as Table::fromArray() takes them, or OtherTable::fromArray() or FileTable::fromArray() where they name their `system`
+     * @param  list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool|string}>  $feeds
      * @param  list<array<string, mixed>>  $steps  an `act` with what belongs to it
      */
     private function __construct(public int $seed, public array $tables, public array $feeds, public array $steps)
     {
     }
 
-    /** @param  array{seed: int, tables: list<array<string, mixed>>, feeds: list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool}>, steps: list<array<string, mixed>>}  $told */
+    /** @param  array{seed: int, tables: list<array<string, mixed>>, feeds: list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool|string}>, steps: list<array<string, mixed>>}  $told */
     public static function of(array $told): self
     {
         return new self($told['seed'], $told['tables'], $told['feeds'], $told['steps']);
@@ -36,8 +39,10 @@ final readonly class Story
         $random = new Randomizer(new Mt19937($seed));
         $tables = [];
         for ($n = 0, $all = $random->getInt(1, 3); $n < $all; $n++) {
-            $system = ['gate', 'gate', 'gate', 'mariadb', 'sqlite'][$random->getInt(0, 4)];
-            $tables[] = $system === 'gate' ? Table::random($random, $n) : OtherTable::random($random, $n, $system);
+            $system = ['gate', 'gate', 'gate', 'mariadb', 'sqlite', 'files'][$random->getInt(0, 5)];
+            $tables[] = match ($system) {
+                'gate' => Table::random($random, $n), 'files' => FileTable::random($random, $n), default => OtherTable::random($random, $n, $system),
+            };
         }
         $feeds = self::feeds($random, $tables);
         $steps = [];
@@ -62,7 +67,7 @@ final readonly class Story
 
     /**
      * @param  list<array<string, mixed>>  $tables
-     * @return list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool}>
+     * @return list<array{name: string, table: int, capture: string, landing: string, deletes: string, target: string, truncates: string, treated?: bool|string}>
      */
     private static function feeds(Randomizer $random, array $tables): array
     {
@@ -70,16 +75,34 @@ final readonly class Story
         $one = static fn (array $of): mixed => $of[$random->getInt(0, count($of) - 1)];
         foreach ($tables as $table => $told) {
             for ($n = 0, $all = $random->getInt(1, 2); $n < $all; $n++) {
-                $capture = $one(isset($told['system']) ? ['trigger', 'trigger', 'watermark', 'reload'] : ['log', 'log', 'log', 'trigger', 'trigger', 'watermark', 'reload']);
+                $capture = $one(match ($told['system'] ?? 'gate') {
+                    'gate' => ['log', 'log', 'log', 'trigger', 'trigger', 'watermark', 'reload'], 'files' => ['files', 'files', 'reload'], default => ['trigger', 'trigger', 'watermark', 'reload'],
+                });
                 $landing = match ($capture) {
-                    'watermark' => $one(['upsert', 'upsert', 'append']), 'reload' => $one(['replace', 'upsert']), default => $one(['upsert', 'upsert', 'versions', 'append']),
+                    'watermark' => $one(['upsert', 'upsert', 'append']), 'reload' => ($told['system'] ?? '') === 'files' ? 'replace' : $one(['replace', 'upsert']), 'files' => 'upsert', default => $one(['upsert', 'upsert', 'versions', 'append']),
                 };
-                $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark', 'ignore']) : 'apply',
-                    'target' => $one(['house', 'house', 'house', 'lake', 'store']), 'truncates' => $one(['hold', 'carry']), 'treated' => ! isset($told['system']) && $told['key'] === 'int' && $landing === 'upsert' && $random->getInt(0, 2) === 0];
+                $deletes = $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark', 'ignore']) : 'apply';
+                $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $deletes,
+                    'target' => $one(['house', 'house', 'house', 'lake', 'store']), 'truncates' => $one(['hold', 'carry']), 'treated' => self::treated($random, $told, $landing, $deletes)];
             }
         }
 
         return $feeds;
+    }
+
+    /** @param  array<string, mixed>  $table */
+    private static function treated(Randomizer $random, array $table, string $landing, string $deletes): string|false
+    {
+        if (! isset($table['system']) && $table['list'] && $landing === 'replace') {
+            return 'explode';
+        }
+        if (isset($table['system']) || $table['key'] !== 'int' || $landing !== 'upsert' || $random->getInt(0, 1) === 0) {
+            return false;
+        }
+        $how = self::TREATED[$random->getInt(0, count(self::TREATED) - 1)];
+
+        // A change log that leaves values out cannot tell where a row moves, and with deletes marked or ignored a row stays where it stood.
+        return $how === 'forks' && (($table['big'] && ! $table['full']) || $deletes !== 'apply') ? 'aside' : $how;
     }
 
     /**

@@ -22,9 +22,10 @@ final class Table
      * @param  array<string, string>  $columns  type by name, without key, `big` and `touched`
      * @param  bool  $big  whether it has a text kept apart, whose unchanged value the log does not tell
      * @param  bool  $full  whether the log tells old rows whole
+     * @param  bool  $list  whether it has a list that becomes rows
      * @param  string  $owner  a role
      */
-    private function __construct(public readonly string $name, public readonly string $key, private array $columns, private readonly bool $big, private readonly bool $full, private readonly string $owner)
+    private function __construct(public readonly string $name, public readonly string $key, private array $columns, private readonly bool $big, private readonly bool $full, private readonly bool $list, private readonly string $owner)
     {
     }
 
@@ -39,13 +40,13 @@ final class Table
         $kinds = ['int', 'int', 'text', 'uuid', 'pair', 'deferrable', 'parted'];
         $key = $kinds[$random->getInt(0, count($kinds) - 1)];
 
-        return ['name' => "t{$n}", 'key' => $key, 'columns' => $columns, 'big' => $random->getInt(0, 2) === 0, 'full' => $key === 'deferrable' || $random->getInt(0, 2) === 0];
+        return ['name' => "t{$n}", 'key' => $key, 'columns' => $columns, 'big' => $random->getInt(0, 2) === 0, 'full' => $key === 'deferrable' || $random->getInt(0, 2) === 0, 'list' => $random->getInt(0, 3) === 0];
     }
 
     /** @param  array<string, mixed>  $told */
     public static function fromArray(array $told, string $owner): self
     {
-        return new self($told['name'], $told['key'], $told['columns'], $told['big'], $told['full'], $owner);
+        return new self($told['name'], $told['key'], $told['columns'], $told['big'], $told['full'], $told['list'] ?? false, $owner);
     }
 
     /** @return list<string> */
@@ -59,7 +60,7 @@ final class Table
         $type = match ($this->key) {
             'text' => 'text', 'uuid' => 'uuid', default => 'int',
         };
-        $lines = ["id {$type} NOT NULL", ...($this->key === 'pair' ? ['part text NOT NULL'] : []), ...array_map(static fn (string $n, string $t): string => "{$n} {$t}", array_keys($this->columns), $this->columns), ...($this->big ? ['big text'] : []), 'touched timestamptz NOT NULL DEFAULT clock_timestamp()'];
+        $lines = ["id {$type} NOT NULL", ...($this->key === 'pair' ? ['part text NOT NULL'] : []), ...array_map(static fn (string $n, string $t): string => "{$n} {$t}", array_keys($this->columns), $this->columns), ...($this->big ? ['big text'] : []), ...($this->list ? ['list int[]'] : []), 'touched timestamptz NOT NULL DEFAULT clock_timestamp()'];
         $primary = 'PRIMARY KEY ('.implode(', ', $this->keyColumns()).')'.($this->key === 'deferrable' ? ' DEFERRABLE INITIALLY DEFERRED' : '');
         $sql = ["CREATE TABLE public.{$this->name} (".implode(', ', [...$lines, $primary]).')'.($this->key === 'parted' ? ' PARTITION BY RANGE (id)' : ''), "ALTER TABLE public.{$this->name} OWNER TO {$this->owner}"];
         if ($this->key === 'parted') {
@@ -93,8 +94,8 @@ final class Table
     /** @param  bool  $update  whether rows that are there already get the new values */
     public function insert(int $from, int $rows, bool $update = true): string
     {
-        $columns = [...$this->keyColumns(), ...array_keys($this->columns), ...($this->big ? ['big'] : [])];
-        $values = [$this->keyOf('g'), ...array_map(static fn (string $t): string => 'CASE WHEN g % 11 = 0 THEN NULL ELSE '.self::TYPES[$t].' END', $this->columns), ...($this->big ? ['repeat(md5(g::text), 120 + (g % 50)::int)'] : [])];
+        $columns = [...$this->keyColumns(), ...array_keys($this->columns), ...($this->big ? ['big'] : []), ...($this->list ? ['list'] : [])];
+        $values = [$this->keyOf('g'), ...array_map(static fn (string $t): string => 'CASE WHEN g % 11 = 0 THEN NULL ELSE '.self::TYPES[$t].' END', $this->columns), ...($this->big ? ['repeat(md5(g::text), 120 + (g % 50)::int)'] : []), ...($this->list ? ['CASE WHEN g % 9 = 0 THEN NULL ELSE (SELECT coalesce(array_agg(NULLIF(g * x % 7, 3)), ARRAY[]::bigint[])::int[] FROM generate_series(1, abs(g) % 5) x) END'] : [])];
         $set = array_map(static fn (string $c): string => "{$c} = excluded.{$c}", [...array_keys($this->columns), 'touched']);
         $conflict = $this->key === 'deferrable' ? '' : ' ON CONFLICT ('.implode(', ', $this->keyColumns()).') DO '.($update ? 'UPDATE SET '.implode(', ', $set) : 'NOTHING');
         $where = $this->key === 'deferrable' ? " WHERE NOT EXISTS (SELECT 1 FROM {$this->name} o WHERE o.id = g)" : '';
@@ -134,6 +135,9 @@ final class Table
             if (($n + crc32($name)) % 3 !== 0) {
                 $set[] = "{$name} = (SELECT ".self::TYPES[$type]." FROM (SELECT {$n} AS g) s)";
             }
+        }
+        if ($this->list) {
+            $set[] = "list = (SELECT array_agg(x * {$n} % 1000) FROM generate_series(1, ".($n % 4).') x)';
         }
         if ($this->big && $n % 4 === 0) {
             $set[] = "big = repeat('{$n}', 900)";

@@ -58,7 +58,9 @@ final class World
 
     private readonly string $password;
 
-    /** @var list<Table|OtherTable> */
+    private readonly string $drop;
+
+    /** @var list<Table|OtherTable|FileTable> */
     private array $tables = [];
 
     /** @var list<resource> */
@@ -106,6 +108,9 @@ final class World
         $this->sqlite = new PDO("sqlite:{$this->file}", null, null, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION, PDO::ATTR_TIMEOUT => 10]);
         $this->sqlite->exec('PRAGMA journal_mode = WAL');
         SystemBook::add('sqlite', ['path' => $this->file], '', 'sqlite');
+        $this->drop = sys_get_temp_dir()."/storm-files-{$suffix}";
+        mkdir($this->drop);
+        SystemBook::add('files', ['path' => $this->drop], '', 'files');
     }
 
     private static function connect(string $database): Connection
@@ -116,9 +121,10 @@ final class World
     /** @throws Violation */
     public function play(): void
     {
+        $this->gate->run("CREATE TABLE public.bands (code int PRIMARY KEY, name text); INSERT INTO bands SELECT g, 'band ' || g FROM generate_series(0, ".Checks::BANDS." - 1) g; ALTER TABLE bands OWNER TO {$this->role}");
         foreach ($this->story->tables as $told) {
             if (isset($told['system'])) {
-                $this->tables[] = $table = OtherTable::fromArray($told, $told['system'] === 'sqlite' ? $this->sqlite : $this->mariadb);
+                $this->tables[] = $table = $told['system'] === 'files' ? FileTable::fromArray($told, $this->drop) : OtherTable::fromArray($told, $told['system'] === 'sqlite' ? $this->sqlite : $this->mariadb);
                 $table->create();
 
                 continue;
@@ -152,12 +158,17 @@ final class World
         foreach ($this->story->feeds as $f) {
             $changes = in_array($f['capture'], ['log', 'trigger'], true);
             $system = $this->story->tables[$f['table']]['system'] ?? 'gate';
+            if ($system === 'files') {
+                $routes["files {$f['target']}"][] = $this->filesFeed($f);
+
+                continue;
+            }
             $schema = ['gate' => 'public', 'sqlite' => 'main', 'mariadb' => $this->mariadb->query('SELECT DATABASE()')?->fetchColumn()][$system];
             $routes["{$system} {$f['target']}"][] = array_filter([
                 'name' => $f['name'], 'table' => "{$schema}.{$this->tables[$f['table']]->name}", 'capture' => $f['capture'], 'landing' => $f['landing'], 'key' => $this->tables[$f['table']]->keyColumns(), 'landed' => "copy.{$f['name']}",
                 'watermark' => $f['capture'] === 'watermark' ? 'touched' : null, 'deletes' => $changes && $f['landing'] === 'upsert' ? $f['deletes'] : null, 'truncates' => $changes ? $f['truncates'] : null,
                 'schedule' => $changes ? null : ['continuous_pause_seconds' => 1], 'promise_seconds' => 86400,
-                'treatment' => $f['treated'] ?? false ? ['failing' => 'set_aside', 'columns' => [['as' => 'twice', 'steps' => [['derive' => 'id * 2', 'type' => 'int64']]]], 'checks' => [['check' => 'expression', 'expression' => 'id % '.Story::SET_ASIDE.' != 0', 'else' => 'set_aside']]] : null,
+                'treatment' => self::treatment($f),
             ], static fn (mixed $v): bool => $v !== null);
         }
         foreach ($routes as $way => $feeds) {
@@ -170,6 +181,33 @@ final class World
                 throw new \LogicException('The route could not be loaded: '.Artisan::output());
             }
         }
+    }
+
+    /**
+     * @param  array<string, mixed>  $f
+     * @return array<string, mixed>
+     */
+    private function filesFeed(array $f): array
+    {
+        $table = $this->tables[$f['table']];
+
+        return ['name' => $f['name'], 'table' => $table instanceof FileTable ? $table->pattern() : '', 'capture' => $f['capture'], 'landing' => $f['landing'], 'landed' => "copy.{$f['name']}", 'schedule' => ['continuous_pause_seconds' => 1], 'promise_seconds' => 86400,
+            'files' => ['changed' => 'again', 'quiet_seconds' => 1, 'types' => ['id' => 'int32', 'amount' => 'decimal(12,2)', 'note' => 'text'], 'file_column' => null, 'line_column' => null]] + ($f['capture'] === 'files' ? ['key' => ['id']] : []);
+    }
+
+    /**
+     * @param  array<string, mixed>  $f
+     * @return array<string, mixed>|null
+     */
+    private static function treatment(array $f): ?array
+    {
+        return match ($f['treated'] ?? false) {
+            'forks' => ['failing' => 'set_aside', 'forks' => [['name' => 'odd seconds', 'when' => 'second(touched) % 2 == 1', 'landed' => "copy.{$f['name']}_odd"]], 'otherwise' => 'land'],
+            'lookup' => ['failing' => 'set_aside', 'columns' => [['as' => 'band', 'steps' => [['derive' => 'id % 10', 'type' => 'int64'], ['lookup' => 'public.bands', 'system' => 'gate', 'match' => 'code', 'take' => 'name', 'match_type' => 'int32', 'type' => 'text', 'else' => 'use', 'use' => 'unknown']]]]],
+            'explode' => ['failing' => 'set_aside', 'explode' => ['column' => 'list', 'number' => 'list_no']],
+            false => null,
+            default => ['failing' => 'set_aside', 'columns' => [['as' => 'twice', 'steps' => [['derive' => 'id * 2', 'type' => 'int64']]]], 'checks' => [['check' => 'expression', 'expression' => 'id % '.Story::SET_ASIDE.' != 0', 'else' => 'set_aside']]],
+        };
     }
 
     /** @return resource a worker on a machine with a clock of its own */
@@ -210,12 +248,12 @@ final class World
         $table = $this->tables[$step['table']];
         $n = (int) $step['n'];
         if ($step['act'] === 'mixed') {
-            array_map(static fn (Table|OtherTable $t) => $t instanceof OtherTable ? $t->act('mixed', $n) : null, $this->tables);
-            $this->atGate('BEGIN; '.implode('; ', array_merge(['SELECT 1'], ...array_map(static fn (Table|OtherTable $t): array => $t instanceof Table ? $t->changes($n) : [], $this->tables))).'; COMMIT');
+            array_map(static fn (Table|OtherTable|FileTable $t) => $t instanceof Table ? null : $t->act('mixed', $n), $this->tables);
+            $this->atGate('BEGIN; '.implode('; ', array_merge(['SELECT 1'], ...array_map(static fn (Table|OtherTable|FileTable $t): array => $t instanceof Table ? $t->changes($n) : [], $this->tables))).'; COMMIT');
 
             return;
         }
-        if ($table instanceof OtherTable) {
+        if (! $table instanceof Table) {
             $table->act($step['act'], $n) || $this->actBeyond($step, $table, $n);
 
             return;
@@ -256,7 +294,7 @@ final class World
      *
      * @param  array<string, mixed>  $step
      */
-    private function actBeyond(array $step, Table|OtherTable $table, int $n): void
+    private function actBeyond(array $step, Table|OtherTable|FileTable $table, int $n): void
     {
         $told = $this->story->feeds[$step['feed']] ?? $this->story->feeds[0];
         $landed = '"copy"."'.$told['name'].'"';
@@ -277,8 +315,8 @@ final class World
             'pause' => FeedBook::pause([$feed()]),
             'resume' => $feed()->paused_at === null ? null : FeedBook::resume([$feed()]),
             'load_again' => $this->reload($feed(), Slice::whole()),
-            'load_range' => $table->key === 'int' ? $this->reload($feed(), Slice::range([(string) ($n % 400)], [(string) ($n % 400 + 200)])) : null,
-            'load_keys' => $table->key === 'int' ? $this->reload($feed(), Slice::keys([[(string) ($n % 700)], [(string) ($n % 700 + 1)], ['9999999']])) : null,
+            'load_range' => ! $table instanceof FileTable && $table->key === 'int' ? $this->reload($feed(), Slice::range([(string) ($n % 400)], [(string) ($n % 400 + 200)])) : null,
+            'load_keys' => ! $table instanceof FileTable && $table->key === 'int' ? $this->reload($feed(), Slice::keys([[(string) ($n % 700)], [(string) ($n % 700 + 1)], ['9999999']])) : null,
             'start_over' => $this->startOver($feed()),
             'kill' => $this->kill($n),
             'freeze' => $this->freeze($table, $n),
@@ -476,12 +514,12 @@ final class World
         }
     }
 
-    private function freeze(Table|OtherTable $table, int $n): void
+    private function freeze(Table|OtherTable|FileTable $table, int $n): void
     {
         $pids = $this->processes();
         $pid = $pids[$n % count($pids)];
         posix_kill($pid, SIGSTOP);
-        $table instanceof OtherTable ? $table->act('change', $n) : $this->atGate($table->update($n, 10));
+        $table instanceof Table ? $this->atGate($table->update($n, 10)) : $table->act('change', $n);
         usleep(3_500_000);
         posix_kill($pid, SIGCONT);
     }
@@ -519,7 +557,8 @@ final class World
         usleep(50_000);
         $since = now();
         $unequal = [];
-        $checks = new Checks($this->gate, $this->house, array_filter(array_combine(array_column($this->story->feeds, 'name'), array_map(fn (array $f): Table|OtherTable => $this->tables[$f['table']], $this->story->feeds)), static fn (Table|OtherTable $t): bool => $t instanceof OtherTable));
+        $tables = array_combine(array_column($this->story->feeds, 'name'), array_map(fn (array $f): Table|OtherTable|FileTable => $this->tables[$f['table']], $this->story->feeds));
+        $checks = new Checks($this->gate, $this->house, array_filter($tables, static fn (Table|OtherTable|FileTable $t): bool => $t instanceof OtherTable), array_filter($tables, static fn (Table|OtherTable|FileTable $t): bool => $t instanceof FileTable));
         for ($until = microtime(true) + self::REST_SECONDS; ; usleep(250_000)) {
             $rest = true;
             foreach (Feed::with('route.source', 'route.target', 'route.logs', 'definition')->orderBy('id')->get() as $feed) {
@@ -659,6 +698,6 @@ final class World
         $admin->close();
         $this->store = null;
         $this->mariadb->exec('DROP DATABASE '.$this->mariadb->query('SELECT DATABASE()')?->fetchColumn());
-        exec('rm -rf '.escapeshellarg($this->lake).' '.escapeshellarg($this->file).'*');
+        exec('rm -rf '.escapeshellarg($this->lake).' '.escapeshellarg($this->drop).' '.escapeshellarg($this->file).'*');
     }
 }

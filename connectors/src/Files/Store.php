@@ -8,6 +8,7 @@ use Generator;
 use League\Flysystem\FileAttributes;
 use League\Flysystem\FilesystemException;
 use League\Flysystem\FilesystemOperator;
+use Lighterman\Connectors\Objects\StoredSum;
 use Lighterman\Core\Capture\FilePattern;
 use Lighterman\Core\Format\FileFormat;
 use Lighterman\Core\Port\BrokenFile;
@@ -117,13 +118,13 @@ abstract readonly class Store
     }
 
     /**
-     * @return array{resource, int|null} what a file holds, and how many bytes that is where a break could be taken for the end
+     * @return array{resource, int|null, StoredSum|null} what a file holds, how many bytes that is where a break could be taken for the end, and their checksum where one is kept
      *
      * @throws FilesystemException
      */
     protected function open(string $path): array
     {
-        return [$this->files->readStream($path), null];
+        return [$this->files->readStream($path), null, null];
     }
 
     /** Checksum of a file's bytes. */
@@ -170,7 +171,7 @@ abstract readonly class Store
     private function bytes(string $path, ?\HashContext $hash = null): Generator
     {
         try {
-            [$stream, $bytes] = $this->open($path);
+            [$stream, $bytes, $sum] = $this->open($path);
         } catch (FilesystemException $e) {
             throw $this->trouble($path, $e);
         }
@@ -178,6 +179,7 @@ abstract readonly class Store
         try {
             while (($piece = fread($stream, self::PIECE)) !== false && $piece !== '') {
                 $came += strlen($piece);
+                $sum?->add($piece);
                 if ($hash !== null) {
                     hash_update($hash, $piece);
                 }
@@ -188,6 +190,9 @@ abstract readonly class Store
         }
         if ($bytes !== null && $came !== $bytes) {
             throw FileTrouble::cut($this->system, $path, $came, $bytes);
+        }
+        if ($sum?->agrees() === false) {
+            throw FileTrouble::altered($this->system, $path);
         }
     }
 

@@ -24,6 +24,12 @@ final class FileTrouble extends SystemTrouble
         return new self(Reason::CutShort, "{$system}: of {$path} {$came} of {$bytes} bytes came.", 'Nothing of it was kept. Lighterman tries again; if it stays so, look at the store and at the way there.', $path, true);
     }
 
+    /** What came is not what the place has, by the checksum that it keeps. */
+    public static function altered(string $system, string $path): self
+    {
+        return new self(Reason::Altered, "{$system}: {$path} came with other bytes than its checksum is of.", 'Nothing of it was kept. Lighterman tries again; if it stays so, look at the way there, and have the file put there anew.', $path, true);
+    }
+
     /** @param  string  $said  a sentence */
     public static function broken(string $path, string $said, string $remedy): self
     {

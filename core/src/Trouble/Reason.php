@@ -14,6 +14,7 @@ enum Reason: string
     case ClosedPort = 'closed_port';
     case ConnectionLost = 'connection_lost';
     case Constraint = 'constraint';
+    case Altered = 'altered';
     case CutShort = 'cut_short';
     case DamagedFile = 'damaged_file';
     case DiskFull = 'disk_full';
