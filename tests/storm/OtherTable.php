@@ -14,7 +14,7 @@ final class OtherTable
 {
     /** How a kind of value is declared in MariaDB and in SQLite. */
     private const KINDS = [
-        'int' => ['INT', 'INTEGER'], 'bigint' => ['BIGINT', 'BIGINT'], 'decimal' => ['DECIMAL(12,3)', 'DECIMAL(12,3)'], 'text' => ['VARCHAR(80)', 'VARCHAR(80)'], 'long' => ['MEDIUMTEXT', 'TEXT'],
+        'int' => ['INT', 'INTEGER'], 'bigint' => ['BIGINT', 'BIGINT'], 'decimal' => ['DECIMAL(12,3)', 'DECIMAL(12,3)'], 'fine' => ['DECIMAL(16,6)', 'DECIMAL(16,6)'], 'text' => ['VARCHAR(80)', 'VARCHAR(80)'], 'long' => ['MEDIUMTEXT', 'TEXT'],
         'double' => ['DOUBLE', 'DOUBLE'], 'day' => ['DATE', 'DATE'], 'moment' => ['DATETIME(6)', 'DATETIME'], 'bytes' => ['BLOB', 'BLOB'], 'flag' => ['BOOLEAN', 'BOOLEAN'],
     ];
 
@@ -35,7 +35,7 @@ final class OtherTable
     {
         $columns = [];
         for ($i = 0, $all = $random->getInt(1, 6); $i < $all; $i++) {
-            $columns["c{$i}"] = array_keys(self::KINDS)[$random->getInt(0, count(self::KINDS) - 1)];
+            $columns["c{$i}"] = array_values(array_diff(array_keys(self::KINDS), ['fine']))[$random->getInt(0, count(self::KINDS) - 2)];
         }
 
         return ['name' => "t{$n}", 'system' => $system, 'key' => ['int', 'int', 'text', 'pair'][$random->getInt(0, 3)], 'columns' => $columns];
@@ -80,7 +80,7 @@ final class OtherTable
     private function literal(string $kind, int $g): string
     {
         return match ($kind) {
-            'int' => (string) ($g * 7919 % 100000), 'bigint' => (string) ($g * 6700417), 'decimal' => sprintf('%.3f', $g / 7), 'double' => (string) ($g / 3), 'flag' => (string) (abs($g) % 2),
+            'int' => (string) ($g * 7919 % 100000), 'bigint' => (string) ($g * 6700417), 'decimal' => sprintf('%.3f', $g / 7), 'fine' => sprintf('%.6f', $g / 7), 'double' => (string) ($g / 3), 'flag' => (string) (abs($g) % 2),
             'text' => $this->source->quote("Zoë \\ \t {$g}\nx '"), 'long' => $this->source->quote(str_repeat(md5((string) $g), abs($g) % 300)), 'bytes' => "x'".md5((string) $g)."00'",
             'day' => "'".gmdate('Y-m-d', 1_600_000_000 + $g * 86400)."'", default => "'".gmdate('Y-m-d H:i:s', 1_600_000_000 + $g * 61).'.000'.($this->sqlite ? '' : '123')."'",
         };
@@ -171,7 +171,7 @@ final class OtherTable
             'drop_and_add' => $this->run($this->update($n, 40), "{$alter} DROP COLUMN {$column}", "{$alter} ADD COLUMN {$column} {$this->type($column)}", $this->update($n + 1, 40)),
             'add_column' => $this->addColumn('added_'.$n % 100_000, ['int', 'text', 'day', 'decimal'][$n % 4], $n),
             'drop_column' => $this->dropColumn((string) $column),
-            'widen' => $this->widen((string) $column),
+            'widen' => $this->widen((string) $column, $n),
             'make_again' => $this->makeAgain(),
             'meddle_trigger' => $this->dropTrigger($n),
             default => null,
@@ -205,10 +205,12 @@ final class OtherTable
         }
     }
 
-    private function widen(string $column): void
+    private function widen(string $column, int $n): void
     {
-        if (! $this->sqlite && $this->columns[$column] === 'int' && $this->run("ALTER TABLE {$this->name} MODIFY {$column} BIGINT")) {
-            $this->columns[$column] = 'bigint';
+        $wider = ['int' => 'bigint', 'decimal' => 'fine', 'day' => 'moment'][$this->columns[$column]] ?? null;
+        if (! $this->sqlite && $wider !== null && $this->run("ALTER TABLE {$this->name} MODIFY {$column} ".self::KINDS[$wider][0])) {
+            $this->columns[$column] = $wider;
+            $this->run($this->update($n, 20));
         }
     }
 
@@ -260,7 +262,7 @@ final class OtherTable
         $rows = [];
         foreach ($this->source->query("SELECT * FROM {$this->name}")?->fetchAll(PDO::FETCH_ASSOC) ?: [] as $row) {
             $told = array_combine(array_keys($row), array_map(fn (string $c, mixed $v): string => $v === null ? '∅' : match ($this->columns[$c] ?? ($c === 'touched' ? 'moment' : 'text')) {
-                'decimal' => number_format((float) $v, 3, '.', ''), 'double' => (string) (float) $v, 'bytes' => bin2hex((string) $v), 'moment' => (new \DateTimeImmutable((string) $v))->format('Y-m-d H:i:s.u'), 'flag' => (string) (int) $v, default => (string) $v,
+                'decimal' => number_format((float) $v, 3, '.', ''), 'fine' => number_format((float) $v, 6, '.', ''), 'double' => (string) (float) $v, 'bytes' => bin2hex((string) $v), 'moment' => (new \DateTimeImmutable((string) $v))->format('Y-m-d H:i:s.u'), 'flag' => (string) (int) $v, default => (string) $v,
             }, array_keys($row), $row));
             $rows[implode('|', array_map(static fn (string $c): string => $told[$c], $key))] = md5(implode('|', array_map(static fn (string $c): string => $told[$c] ?? 'absent', $names)));
         }
@@ -272,7 +274,7 @@ final class OtherTable
     public function spelt(array $columns): string
     {
         return "concat_ws('|', ".implode(', ', array_map(fn (string $c, string $sql): string => 'coalesce('.match ($this->columns[$c] ?? ($c === 'touched' ? 'moment' : 'text')) {
-            'decimal' => "({$sql})::numeric(12,3)::text", 'bytes' => "encode({$sql}, 'hex')", 'flag' => "({$sql})::int::text", 'moment' => "to_char({$sql}, 'YYYY-MM-DD HH24:MI:SS.US')", default => "({$sql})::text",
+            'decimal' => "({$sql})::numeric(12,3)::text", 'fine' => "({$sql})::numeric(16,6)::text", 'bytes' => "encode({$sql}, 'hex')", 'flag' => "({$sql})::int::text", 'moment' => "to_char({$sql}, 'YYYY-MM-DD HH24:MI:SS.US')", default => "({$sql})::text",
         }.", '∅')", array_keys($columns), $columns)).')';
     }
 }

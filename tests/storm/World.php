@@ -622,7 +622,8 @@ final class World
                 match ($feed->trouble?->remedy->act) {
                     Act::AgreeToShape => $this->agree($feed),
                     Act::DecideEmptied => FeedBook::decideEmptied($feed, 'carry'),
-                    Act::LoadAgain => FeedBook::reload($feed, Slice::whole()),
+                    // "A feed of files is started over instead."
+                    Act::LoadAgain => $feed->kind()->loadsAgain() ? FeedBook::reload($feed, Slice::whole()) : $this->startOver($feed),
                     Act::StartOver => $this->startOver($feed),
                     default => $this->mend($feed),
                 };

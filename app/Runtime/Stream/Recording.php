@@ -190,8 +190,8 @@ final class Recording
             }
             $another = $carrier->identity !== null && isset($now[$table]) && $carrier->identity->table !== $now[$table]->table;
             $altered = $this->compare($carrier, $now[$table] ?? null, $another ? null : $amiss[$table] ?? null);
-            // Where nothing changes after an alteration, the log does not tell of it.
-            if ($altered && ! $carrier->spools()) {
+            // Where nothing changes after an alteration, the log does not tell of it; and triggers that are older than the table record what fits its old shape.
+            if (($altered || isset($amiss[$table])) && ! $carrier->spools()) {
                 $this->hasShape($carrier);
             }
         }
