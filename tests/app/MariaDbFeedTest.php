@@ -77,6 +77,19 @@ final class MariaDbFeedTest extends LogRunnerCase
         self::assertSame(['on time', '12.345|2026-01-01 10:00:00.987654|1.123456789'], [$feed->refresh()->state(), $this->house->value("SELECT concat_ws('|', a, t, f) FROM copy.casks")]);
     }
 
+    /** The source takes them for one row; triggers tell of both. */
+    #[Test]
+    public function a_key_that_is_spelt_otherwise_from_now_on_is_one_row_still(): void
+    {
+        $this->cellar->exec("CREATE TABLE casks (id varchar(20) COLLATE utf8mb4_general_ci PRIMARY KEY, n int); INSERT INTO casks VALUES ('oak', 1), ('elm', 1), ('ash', 1)");
+        $table = new TableName($this->database, 'casks');
+        $this->logFeed('casks', ['source' => $table, 'shape' => app(Systems::class)->source($this->source)->shape($table), 'capture' => Capture::Trigger]);
+        $this->drain();
+        $this->cellar->exec("UPDATE casks SET id = 'OAK' WHERE id = 'oak'; REPLACE INTO casks VALUES ('Elm', 2); INSERT INTO casks VALUES ('ASH', 3) ON DUPLICATE KEY UPDATE n = 3");
+        $this->drain();
+        self::assertSame(['Elm 2', 'OAK 1', 'ash 3'], array_column($this->house->rows("SELECT id || ' ' || n AS row FROM copy.casks ORDER BY id COLLATE \"C\""), 'row'));
+    }
+
     #[Test]
     public function a_partition_that_is_taken_away_takes_its_rows_out_of_the_copy(): void
     {

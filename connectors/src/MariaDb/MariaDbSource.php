@@ -39,6 +39,7 @@ final class MariaDbSource extends PdoSource
             [Capture::Reload, Capture::Watermark, Capture::Trigger],
             'Here no trigger fires for rows that a foreign key changes or deletes along with others, nor for TRUNCATE. That a table was emptied so is noticed if the account has PROCESS, and it is loaded again.',
             'Grant PROCESS',
+            'Most collations of MariaDB take abc, ABC and abc with a blank after it for one key.',
         );
     }
 

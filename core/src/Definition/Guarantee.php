@@ -31,12 +31,25 @@ final readonly class Guarantee
             $target->transactional ? $kind->delivery($chosen) : new Claim('delivery', 'at risk', 'At least once', 'The target cannot commit rows and position together, so a crash in between delivers a batch again.'),
             $kind->changes($chosen, $source, $facts),
             $kind->deletes($chosen, $source),
+            ...self::keys($feed, $source),
             $kind->lateCommits($chosen, $source),
             $kind->order(),
             self::byHand($feed, $target),
             ...self::keptOut($feed),
             ...($target->outsiders === null ? [] : [new Claim('outside readers', 'at risk', 'Through the catalogue only', $target->outsiders)]),
         ]);
+    }
+
+    /** @return list<Claim> what becomes of a row that gets another key, where a query shows rows only as they are */
+    private static function keys(FeedDefinition $feed, SourceCapabilities $source): array
+    {
+        if ($feed->kind()->bringsChanges() || $feed->origin->files !== null || ! $feed->destination->landing->merges() || $feed->origin->key === []) {
+            return [];
+        }
+        $text = array_filter($feed->origin->key, static fn (string $c): bool => $feed->origin->shape->column($c)?->type->kind->isText() === true);
+        $spelt = $text === [] || $source->spellings === null ? '' : " {$source->spellings} In the copy a key is its bytes, so that one which is spelt otherwise from then on is another.";
+
+        return [new Claim('keys', 'not given', 'A row whose key changes stays under the old one too', "A query shows rows as they are, and not which key they had before.{$spelt} Capture log or trigger, or a reload that replaces, follows it.")];
     }
 
     /** What of the doings of others is noticed. */

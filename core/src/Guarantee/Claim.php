@@ -8,7 +8,7 @@ namespace Lighterman\Core\Guarantee;
 final readonly class Claim
 {
     /**
-     * @param  'delivery'|'changes'|'deletes'|'late commits'|'order'|'meddling'|'outside readers'|'completeness'  $subject
+     * @param  'delivery'|'changes'|'deletes'|'keys'|'late commits'|'order'|'meddling'|'outside readers'|'completeness'  $subject
      * @param  'kept'|'at risk'|'not given'  $strength
      */
     public function __construct(public string $subject, public string $strength, public string $headline, public string $reason)

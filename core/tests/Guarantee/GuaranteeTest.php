@@ -56,6 +56,26 @@ final class GuaranteeTest extends TestCase
         self::assertSame('not given', self::claim('deletes', Capture::Watermark, Landing::Upsert)->strength);
     }
 
+    /** Sources may take keys for one that are spelt otherwise; a copy does not. */
+    #[Test]
+    public function who_is_shown_rows_only_as_they_are_cannot_follow_a_key(): void
+    {
+        $shape = new Shape([new Column('code', Type::of(TypeKind::Text), false), new Column('at', Type::of(TypeKind::TimestampTz), false)], ['code']);
+        $said = static function (Capture $capture, Landing $landing, ?string $spellings) use ($shape): ?string {
+            $feed = Definitions::of('f', new TableName('s', 't'), $shape, $capture, ['code'], $landing, new TableName('l', 't'), $capture === Capture::Watermark ? 'at' : null);
+            $claims = array_column(Guarantee::derive($feed, new SourceCapabilities(true, spellings: $spellings), new TargetCapabilities(true))->toArray(), null, 'subject');
+
+            return $claims['keys']['reason'] ?? null;
+        };
+        self::assertSame('A query shows rows as they are, and not which key they had before. Capture log or trigger, or a reload that replaces, follows it.', $said(Capture::Watermark, Landing::Upsert, null));
+        foreach ([[Capture::Watermark, Landing::Upsert], [Capture::Reload, Landing::Upsert]] as [$capture, $landing]) {
+            self::assertStringContainsString('They take abc and ABC for one key. In the copy a key is its bytes', (string) $said($capture, $landing, 'They take abc and ABC for one key.'));
+        }
+        foreach ([[Capture::Trigger, Landing::Upsert], [Capture::Log, Landing::Versions], [Capture::Reload, Landing::Replace], [Capture::Watermark, Landing::Append]] as [$capture, $landing]) {
+            self::assertNull($said($capture, $landing, 'They take abc and ABC for one key.'));
+        }
+    }
+
     #[Test]
     public function late_commits_are_at_risk_where_open_transactions_cannot_be_seen(): void
     {
