@@ -82,16 +82,21 @@ final readonly class Story
                     'watermark' => $one(['upsert', 'upsert', 'append']), 'reload' => ($told['system'] ?? '') === 'files' ? 'replace' : $one(['replace', 'upsert']), 'files' => 'upsert', default => $one(['upsert', 'upsert', 'versions', 'append']),
                 };
                 $deletes = $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark', 'ignore']) : 'apply';
+                $target = $one(['house', 'house', 'house', 'lake', 'store']);
+                $parted = $deletes === 'apply' && ($target === 'house' || $capture === 'watermark' || $capture === 'reload');
                 $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $deletes,
-                    'target' => $one(['house', 'house', 'house', 'lake', 'store']), 'truncates' => $one(['hold', 'carry']), 'treated' => self::treated($random, $told, $landing, $deletes)];
+                    'target' => $target, 'truncates' => $one(['hold', 'carry']), 'treated' => self::treated($random, $told, $landing, $parted)];
             }
         }
 
         return $feeds;
     }
 
-    /** @param  array<string, mixed>  $table */
-    private static function treated(Randomizer $random, array $table, string $landing, string $deletes): string|false
+    /**
+     * @param  array<string, mixed>  $table
+     * @param  bool  $parted  whether rows that take another fork leave the one where they stood
+     */
+    private static function treated(Randomizer $random, array $table, string $landing, bool $parted): string|false
     {
         if (! isset($table['system']) && $table['list'] && $landing === 'replace') {
             return 'explode';
@@ -101,8 +106,8 @@ final readonly class Story
         }
         $how = self::TREATED[$random->getInt(0, count(self::TREATED) - 1)];
 
-        // A change log that leaves values out cannot tell where a row moves, and with deletes marked or ignored a row stays where it stood.
-        return $how === 'forks' && (($table['big'] && ! $table['full']) || $deletes !== 'apply') ? 'aside' : $how;
+        // A change log that leaves values out cannot tell where a row moves.
+        return $how === 'forks' && (($table['big'] && ! $table['full']) || ! $parted) ? 'aside' : $how;
     }
 
     /**

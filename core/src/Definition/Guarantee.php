@@ -66,7 +66,15 @@ final readonly class Guarantee
     /** @return list<Claim> what is kept out of the copy; none where nothing is */
     private static function keptOut(FeedDefinition $feed): array
     {
-        return [...($feed->origin->files === null ? [] : [new Claim('completeness', 'at risk', 'Lines that cannot be read wait to be mended', 'A line that is not as the feed expects is set aside with its number, a file that is broken or of another shape as a whole; all others land.')]), ...self::choices($feed)];
+        return [...($feed->origin->files === null ? [] : [new Claim('completeness', 'at risk', 'Lines that cannot be read wait to be mended', 'A line that is not as the feed expects is set aside with its number, a file that is broken or of another shape as a whole; all others land.')]), ...self::lists($feed), ...self::choices($feed)];
+    }
+
+    /** @return list<Claim> */
+    private static function lists(FeedDefinition $feed): array
+    {
+        $list = $feed->treatment->explode?->column;
+
+        return $list === null || ! $feed->destination->landing->adds() ? [] : [new Claim('completeness', 'not given', "Elements that {$list} loses stay", 'Every state of a row that is seen adds its elements; those of the state before stay beside them. Landing replace, by reload, holds the lists as they are.')];
     }
 
     /** @return list<Claim> what the treatment keeps out by choice */

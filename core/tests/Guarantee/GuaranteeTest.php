@@ -21,6 +21,7 @@ use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Tests\Definition\Definitions;
+use Lighterman\Core\Treatment\Explode;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
@@ -54,6 +55,19 @@ final class GuaranteeTest extends TestCase
         self::assertSame('kept', self::claim('deletes', Capture::Reload, Landing::Replace)->strength);
         self::assertSame('not given', self::claim('deletes', Capture::Reload, Landing::Upsert)->strength);
         self::assertSame('not given', self::claim('deletes', Capture::Watermark, Landing::Upsert)->strength);
+    }
+
+    #[Test]
+    public function elements_that_a_list_has_lost_stay_where_rows_are_added(): void
+    {
+        $shape = new Shape([new Column('id', Type::of(TypeKind::Int64), false), new Column('loads', Type::listOf(Type::of(TypeKind::Int64))), new Column('at', Type::of(TypeKind::TimestampTz), false)], ['id']);
+        $said = static function (Capture $capture, Landing $landing) use ($shape): array {
+            $feed = Definitions::of('f', new TableName('s', 't'), $shape, $capture, ['id'], $landing, new TableName('l', 't'), $capture === Capture::Watermark ? 'at' : null, treatment: (new Treatment)->exploding(new Explode('loads', 'load_no')));
+
+            return array_column(Guarantee::derive($feed, new SourceCapabilities(true), new TargetCapabilities(true))->toArray(), 'headline');
+        };
+        self::assertContains('Elements that loads loses stay', $said(Capture::Watermark, Landing::Append));
+        self::assertNotContains('Elements that loads loses stay', $said(Capture::Reload, Landing::Replace));
     }
 
     /** Sources may take keys for one that are spelt otherwise; a copy does not. */
