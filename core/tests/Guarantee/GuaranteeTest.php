@@ -22,6 +22,7 @@ use Lighterman\Core\Shape\Type;
 use Lighterman\Core\Shape\TypeKind;
 use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Treatment\Explode;
+use Lighterman\Core\Treatment\Outcome;
 use Lighterman\Core\Treatment\Treatment;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\TestCase;
@@ -62,7 +63,7 @@ final class GuaranteeTest extends TestCase
     {
         $shape = new Shape([new Column('id', Type::of(TypeKind::Int64), false), new Column('loads', Type::listOf(Type::of(TypeKind::Int64))), new Column('at', Type::of(TypeKind::TimestampTz), false)], ['id']);
         $said = static function (Capture $capture, Landing $landing) use ($shape): array {
-            $feed = Definitions::of('f', new TableName('s', 't'), $shape, $capture, ['id'], $landing, new TableName('l', 't'), $capture === Capture::Watermark ? 'at' : null, treatment: (new Treatment)->exploding(new Explode('loads', 'load_no')));
+            $feed = Definitions::of('f', new TableName('s', 't'), $shape, $capture, ['id'], $landing, new TableName('l', 't'), $capture === Capture::Watermark ? 'at' : null, treatment: (new Treatment(failing: Outcome::Stop))->exploding(new Explode('loads', 'load_no')));
 
             return array_column(Guarantee::derive($feed, new SourceCapabilities(true), new TargetCapabilities(true))->toArray(), 'headline');
         };
