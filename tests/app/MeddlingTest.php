@@ -413,15 +413,17 @@ final class MeddlingTest extends LogRunnerCase
     }
 
     #[Test]
-    public function a_pause_takes_effect_under_steady_traffic(): void
+    #[TestWith([Capture::Log])]
+    #[TestWith([Capture::Trigger])]
+    public function a_pause_takes_effect_under_steady_traffic_and_so_does_resuming(Capture $capture): void
     {
-        $feed = $this->logFeed();
+        $feed = $this->logFeed(more: ['capture' => $capture]);
         $this->drain();
-        $paused = $seen = null;
+        $paused = $seen = $resumed = $gone = null;
         $begun = microtime(true);
-        $this->readUntil(function () use ($feed, $begun, &$paused, &$seen): bool {
-            static $last = 0.0;
-            if (microtime(true) - $last > 0.15) {
+        $last = 0.0;
+        $this->readUntil(function () use ($feed, $begun, &$last, &$paused, &$seen, &$resumed, &$gone): bool {
+            if (microtime(true) - $last > 0.05) {
                 $last = microtime(true);
                 $this->gate->run('UPDATE loads SET kg = kg + 1 WHERE id = 1');
             }
@@ -432,12 +434,21 @@ final class MeddlingTest extends LogRunnerCase
             }
             if ($paused !== null && $seen === null && DB::table('spool')->exists()) {
                 $seen = microtime(true) - $paused;
+                FeedBook::resume([$feed->refresh()]);
+                $resumed = microtime(true);
+            }
+            if ($resumed !== null && $gone === null && ! DB::table('spool')->exists() && $this->house->value('SELECT kg FROM copy.loads WHERE id = 1') > 20) {
+                $gone = microtime(true) - $resumed;
             }
 
-            return $seen !== null || microtime(true) - $begun > 20;
+            return $gone !== null || microtime(true) - $begun > 20;
         });
         self::assertNotNull($seen);
         self::assertLessThan(3.0, $seen);
+        self::assertNotNull($gone);
+        self::assertLessThan(3.0, $gone);
+        $this->drain();
+        $this->assertCopied();
     }
 
     #[Test]
