@@ -21,7 +21,7 @@ use Lighterman\Core\Trouble\Explained;
 
 final class LogRead extends Command
 {
-    protected $signature = 'log:read {route : name of a route, or the number of its log} {--capture= : log or trigger, where a route has both} {--drain : end once everything committed by now has landed} {--child : end with the process that started this one}';
+    protected $signature = 'log:read {route : name of a route, or the number of its log} {--capture= : log or trigger, where a route has both} {--drain : end once everything committed by now has landed} {--child= : end once the process of that number is no longer its parent}';
 
     protected $description = 'Reads one route\'s changes, from the log or by triggers, and lands what it brings, until stopped';
 
@@ -40,20 +40,19 @@ final class LogRead extends Command
         $this->trap([SIGTERM, SIGINT], function (): void {
             $this->stop = true;
         });
-        $parent = posix_getppid();
         $leases = new Leases(Workers::name((int) getmypid()));
         $lease = $leases->log($log->id);
         if ($lease === null) {
-            if (! $this->option('child')) {
+            if ($this->option('child') === null) {
                 $this->error('Another worker reads this log at this moment.');
             }
 
             return self::FAILURE;
         }
-        $companion = $this->option('child') ? null : new Companion;
+        $companion = $this->option('child') === null ? new Companion : null;
         // Asked before every message.
-        $child = (bool) $this->option('child');
-        $runner = new LogRunner($systems, $leases, fn (): bool => $this->stop || ($child && posix_getppid() !== $parent));
+        $parent = $this->option('child') === null ? null : (int) $this->option('child');
+        $runner = new LogRunner($systems, $leases, fn (): bool => $this->stop || ($parent !== null && posix_getppid() !== $parent));
         try {
             $runner->run($lease, (bool) $this->option('drain'));
         } catch (LeaseLost) {

@@ -11,17 +11,17 @@ use Illuminate\Console\Command;
 
 final class Work extends Command
 {
-    protected $signature = 'work {--carry : carry feeds in this process, and end with the one that started it}';
+    protected $signature = 'work {--carry= : carry feeds in this process, for as long as the one of that number is its parent}';
 
     protected $description = 'Carries due feeds and reads the logs of routes, until stopped';
 
     public function handle(Systems $systems): int
     {
         self::dieAtOnce();
-        if ($this->option('carry')) {
+        if ($this->option('carry') !== null) {
             $worker = new Worker($systems);
             $this->trap([SIGTERM, SIGINT], $worker->stop(...));
-            $worker->work();
+            $worker->work((int) $this->option('carry'));
         } else {
             $keeper = new Keeper((int) config('lighterman.logs_per_worker'));
             $this->trap([SIGTERM, SIGINT], $keeper->stop(...));

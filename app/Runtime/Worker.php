@@ -39,9 +39,9 @@ final class Worker
         $this->stop = true;
     }
 
-    public function work(float $idleSeconds = 0.5): void
+    /** @param  int  $parent  number of the process that minds it; it may have ended before this one had begun */
+    public function work(int $parent, float $idleSeconds = 0.5): void
     {
-        $parent = posix_getppid();
         $asked = 0.0;
         for ($holds = false; ! $this->stop;) {
             try {

@@ -55,7 +55,7 @@ final class Keeper
             }
             $lookedAt = SteadyClock::seconds();
             $this->reap();
-            $this->start('carry', ['work', '--carry']);
+            $this->start('carry', ['work', '--carry='.getmypid()]);
             $this->patiently($this->renew(...));
             $this->patiently($this->readLogs(...));
         }
@@ -79,7 +79,7 @@ final class Keeper
         $this->ended = [];
         foreach (Leases::logsWanting() as $logId) {
             if (count($this->children) <= $this->most) {
-                $this->start("log {$logId}", ['log:read', (string) $logId, '--child']);
+                $this->start("log {$logId}", ['log:read', (string) $logId, '--child='.getmypid()]);
             }
         }
     }
