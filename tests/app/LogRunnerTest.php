@@ -93,6 +93,34 @@ final class LogRunnerTest extends LogRunnerCase
         self::assertSame([$tide->delivered(), 0], [$tide->committed(), $tide->waiting()]);
     }
 
+    #[Test]
+    #[TestWith([Capture::Log])]
+    #[TestWith([Capture::Trigger])]
+    public function a_mask_saved_while_a_first_load_is_paused_lands_again_what_had_landed_in_clear(Capture $capture): void
+    {
+        $this->gate->run("CREATE TABLE public.vats (id int PRIMARY KEY, grower text, pad text); INSERT INTO vats SELECT g, 'Quill '||g, repeat('x', 300) FROM generate_series(1, 120000) g");
+        $feed = $this->logFeed('vats', ['capture' => $capture]);
+        $begun = microtime(true);
+        $this->readUntil(function () use ($feed, $begun): bool {
+            return microtime(true) - $begun > 30 || ($feed->refresh()->sequence > 0 && $feed->standing === 'loading');
+        });
+        self::assertSame('loading', $feed->refresh()->standing);
+        FeedBook::pause([$feed]);
+        $clear = "SELECT count(*) FROM copy.vats WHERE grower LIKE 'Quill%'";
+        $before = (int) $this->house->value($clear);
+        self::assertGreaterThan(0, $before);
+        $this->actingAs($this->engineer());
+        $this->post('/feeds/vats/columns/act', ['act' => 'mask:null', 'lines' => [1]])->assertSessionHasNoErrors();
+        $this->post('/feeds/vats/checks', ['act' => 'outcome', 'failing' => 'set_aside'])->assertSessionHasNoErrors();
+        $this->post('/feeds/vats/columns/act', ['act' => 'save'])->assertSessionHasNoErrors()->assertSessionHas('done', static fn (string $said): bool => str_contains($said, 'it begins again'));
+        $this->gate->run("UPDATE vats SET grower = 'Quill again' WHERE id % 1000 = 0");
+        $this->drain();
+        self::assertSame([$before, 'paused'], [(int) $this->house->value($clear), $feed->refresh()->state()], 'nothing lands while it is paused');
+        FeedBook::resume([$feed]);
+        $this->drain();
+        self::assertSame(['on time', '0', '120000'], [$feed->refresh()->state(), $this->house->value($clear), $this->house->value('SELECT count(*) FROM copy.vats')]);
+    }
+
     /** Nobody reads, and nobody asks the source: nothing is said of what has been written since. */
     #[Test]
     public function what_a_log_that_is_not_read_may_hold_is_shown_as_not_known(): void
