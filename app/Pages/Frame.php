@@ -6,7 +6,9 @@ namespace App\Pages;
 
 use App\Models\Feed;
 use App\Models\SetAside;
+use App\Runtime\Work\Keeper;
 use App\Support\Say;
+use Carbon\CarbonImmutable;
 use Illuminate\Support\Collection;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Core\Carrying\FeedState;
@@ -95,6 +97,14 @@ final class Frame
         $counts = $feeds->countBy(static fn (array $f): int => (int) floor(Behind::place((float) $f['behind']) * 125))->all();
 
         return array_map(static fn (int $bucket, int $count): array => ['place' => $bucket / 1.25, 'height' => 4 + 22 * $count / max(1, ...$counts), 'count' => $count, 'state' => $state], array_keys($counts), $counts);
+    }
+
+    /** @return string|null that no worker is at work, as a sentence; null where one is, or there is nothing to do */
+    public function withoutWorkers(): ?string
+    {
+        $seen = DB::selectOne('SELECT max(seen_at) AS at, coalesce(max(seen_at) > clock_timestamp() - make_interval(secs => ?), false) AS works, EXISTS (SELECT 1 FROM feeds WHERE paused_at IS NULL) AS wanted FROM workers', [3 * Keeper::SEEN_SECONDS]);
+
+        return $seen->works || ! $seen->wanted ? null : ($seen->at === null ? 'No worker is running.' : 'No worker has been seen since '.Say::at(CarbonImmutable::parse($seen->at)).'.');
     }
 
     public function decisions(): int

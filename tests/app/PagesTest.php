@@ -52,6 +52,23 @@ final class PagesTest extends AppCase
     }
 
     #[Test]
+    public function where_nobody_works_pages_say_so_and_what_to_do(): void
+    {
+        $this->feed();
+        $this->actingAs($this->engineer());
+        $said = 'Start one with <code>bin/lighterman work</code>';
+        foreach (['/watch', '/feeds/loads'] as $page) {
+            $this->get($page)->assertOk()->assertSee('No worker is running.')->assertSee($said, false);
+        }
+        DB::insert("INSERT INTO workers (name, seen_at) VALUES ('one', clock_timestamp())");
+        $this->get('/watch')->assertOk()->assertDontSee($said, false);
+        DB::update("UPDATE workers SET seen_at = clock_timestamp() - interval '3 minutes'");
+        $this->get('/feeds/loads')->assertSee('No worker has been seen since')->assertSee($said, false);
+        FeedBook::pause([Feed::sole()]);
+        $this->get('/watch')->assertDontSee($said, false);
+    }
+
+    #[Test]
     public function a_feed_is_started_from_the_form_with_schedule_and_promise(): void
     {
         $this->actingAs($this->engineer())->post('/feeds/new', $this->form([]))->assertRedirect('/feeds/loads');

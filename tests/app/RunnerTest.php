@@ -344,7 +344,7 @@ final class RunnerTest extends AppCase
         $kept = PromiseRecord::of($feed->id)->day;
         self::assertSame([40, 30, ['paused' => 6, 'before the first load was complete' => 10, 'not looked at' => 4]], [$kept->minutes, $kept->kept, $kept->leftOut()]);
         self::assertEquals($kept, PromiseRecord::countAll(), 'one rule for one feed and for all');
-        $this->actingAs($this->person('reader', 'viewer'))->get('/feeds/loads')->assertOk()->assertSee('75.0')->assertSee('of 40 min of 24 h; not counted: 6 min paused, 10 min before the first load was complete, 4 min not looked at');
+        $this->actingAs($this->person('reader', 'viewer'))->get('/feeds/loads')->assertOk()->assertSee('75.0')->assertSee('40 min counted in 24 h; not counted: 6 min paused, 10 min before the first load was complete, 4 min not looked at');
         Cache::forget(PromiseRecord::KEPT);
         $this->get('/watch')->assertOk()->assertSee('Not counted: 6 min paused, 10 min before the first load was complete, 4 min not looked at');
     }

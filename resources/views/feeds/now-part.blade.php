@@ -5,6 +5,7 @@
 @endphp
 @php $waiting = $feed->recordsWaiting(); @endphp
 @include('feeds.head', ['tab' => 'Now'])
+@include('parts.workers')
 <div class="columns-2">
     <div class="stack">
         @if (($feed->standing === 'loading' || $feed->bringsChanges()) && ($load = $feed->loading()))
@@ -30,7 +31,7 @@
             <div class="big s-{{ $slug }}" title="{{ $feed->behind() === null ? '' : number_format($feed->behind(), 3).' s' }}">{{ Say::span($feed->behind()) }}</div>
             <div class="faded">promise {{ Say::span((float) $feed->promise_seconds) }}</div>
             @if ($kept->day->share() !== null)<div class="faded">kept <b style="color: var(--ink)">{{ Say::share($kept->day->share()) }}</b> in 24 h, <b style="color: var(--ink)">{{ Say::share($kept->week->share()) }}</b> in 7 d</div>@endif
-            @if ($left = Say::leftOut($kept->day))<div class="faded small" title="Minutes count whoever was to blame for them, but for those in which the feed was paused, had not yet landed whole, or nobody looked">of {{ Say::count($kept->day->minutes) }} min of 24 h; not counted: {{ $left }}</div>@endif
+            @if ($left = Say::leftOut($kept->day))<div class="faded small" title="Minutes count whoever was to blame for them, but for those in which the feed was paused, had not yet landed whole, or nobody looked">{{ Say::count($kept->day->minutes) }} min counted in 24 h; not counted: {{ $left }}</div>@endif
             <dl class="facts" style="margin-top: 10px">
                 @if ($feed->bringsChanges())
                 <div><dt>Waiting</dt><dd>@if (($unseen = Say::unseen($feed->log())) === '' || $tide->waiting()){{ Say::short($tide->waiting()) }} changes @endif @if ($unseen !== '')<span class="warn">{{ $unseen }}</span>@elseif ($feed->kind()->stream()?->measured)· {{ Say::bytes($feed->log()?->waiting_bytes) }} of {{ $feed->kind()->stream()->kept }} @endif</dd></div>

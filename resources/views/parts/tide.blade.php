@@ -27,6 +27,7 @@
         <rect class="made-key" x="64" y="288" width="14" height="4"/><text x="84" y="294">committed at the source</text>
         <rect class="run-key" x="222" y="288" width="14" height="4"/><text x="242" y="294">landed</text>
         <text x="300" y="294">gap upward: changes waiting · gap sideways: delay · {{ Say::zone() }}</text>
+        @if ($unknown !== null)<rect class="unknown" x="682" y="284" width="14" height="11"/><text x="702" y="294">not known yet</text>@endif
         <g class="reading" hidden data-reading><line class="gap-line" x1="0" x2="0" y1="0" y2="0"/><line class="gap-end" x1="0" x2="0" y1="0" y2="0"/><line class="gap-end" x1="0" x2="0" y1="0" y2="0"/><rect class="tip-box" width="190" height="40" rx="3"/><text class="tip-one"></text><text class="tip-two"></text></g>
     </svg>
     @endif

@@ -10,6 +10,7 @@
 @if ($log === null)
     <div class="sheet empty"><p><strong>No feed of this route follows changes.</strong></p><p>Choose capture log for a new feed, or trigger where the log cannot be had; all feeds of a route with the same one share what they are read by.</p>@can('change')<p><a class="button primary" href="/feeds/new">New feeds</a></p>@endcan</div>
 @else
+@include('parts.workers')
 @if ($log->trouble)
     <div class="note {{ $log->standing === 'failed' ? 'trouble' : 'caution' }}" role="alert"><p class="strong">{{ $log->trouble->message }}</p><p>{{ $log->trouble->remedy }}</p>@if ($log->standing !== 'failed')<p>Lighterman goes on trying.@if ($log->standing === 'spooling') Meanwhile changes are read into the spool, so that the source need not keep its log.@endif</p>@endif</div>
 @elseif ($log->retained_bytes > $log->warn_bytes)

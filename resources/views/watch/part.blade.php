@@ -9,6 +9,7 @@
     <span class="sub">{{ Say::count($total) }} {{ $total === 1 ? 'feed' : 'feeds' }}@foreach (['on time', 'late', 'failed', 'held', 'loading', 'paused', 'new'] as $s)@if (isset($states[$s])) · {{ Say::count($states[$s]) }} {{ $s }}@endif @endforeach @if (($kept = PromiseRecord::all())->share() !== null) · <span title="{{ ($left = Say::leftOut($kept)) === '' ? 'Every minute of every feed counts' : 'Not counted: '.$left }}">promise kept {{ Say::share($kept->share()) }} in 24 h</span> @endif</span>
     <div class="acts">@can('change')<a class="button primary" href="/feeds/new">New feeds</a>@endcan</div>
 </div>
+@include('parts.workers')
 <div class="columns-2">
     <div class="sheet table-box">
         @if ($total === 0)
