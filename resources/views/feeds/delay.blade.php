@@ -23,7 +23,7 @@
 @include('feeds.head', ['tab' => 'Delay'])
 <section class="sheet pad">
     <h2>Delay by hour</h2>
-    <p class="faded small">From the commit at the source to the delivery, for every change, on the source's clock. Percentiles are within 2 %.</p>
+    <p class="faded small">From the commit at the source to the delivery, for every change, both by Lighterman's own clock. Percentiles are within 2 %.</p>
     @if ($all === 0)
         <div class="empty"><p>No change was delivered in the last 24 hours.</p></div>
     @else
