@@ -18,7 +18,7 @@ final class FeedShow extends FeedCommand
         $feed = $this->feed();
         $log = $feed->log();
         // Where what is shared with others keeps it from going on, that is its trouble.
-        $trouble = $log?->standing === 'failed' ? $log->trouble : $feed->trouble;
+        $trouble = $log?->hasFailed() ? $log->trouble : $feed->trouble;
         $waiting = SetAside::waiting()->where('feed_id', $feed->id);
         $about = [
             'feed' => $feed->name, 'state' => $feed->state(), 'behind_seconds' => $feed->behind(), 'promise_seconds' => $feed->promise_seconds,
@@ -31,7 +31,7 @@ final class FeedShow extends FeedCommand
 
             return self::SUCCESS;
         }
-        $told = ['trouble' => $trouble?->message, 'remedy' => $trouble === null ? null : Way::said($trouble->remedy, $feed, $log?->standing === 'failed' ? $log : null), 'set_aside_reasons' => implode(', ', array_map(static fn (string $reason, int $n): string => "{$reason}: {$n}", array_keys($about['set_aside_reasons']), $about['set_aside_reasons'])) ?: null];
+        $told = ['trouble' => $trouble?->message, 'remedy' => $trouble === null ? null : Way::said($trouble->remedy, $feed, $log?->hasFailed() ? $log : null), 'set_aside_reasons' => implode(', ', array_map(static fn (string $reason, int $n): string => "{$reason}: {$n}", array_keys($about['set_aside_reasons']), $about['set_aside_reasons'])) ?: null];
         foreach ($told + $about as $what => $value) {
             $this->line(str_pad(str_replace('_', ' ', $what), 20).($value ?? '—'));
         }

@@ -67,8 +67,8 @@ use LogicException;
  */
 final class Feed extends Record
 {
-    /** SQL, over `feeds`: whether the feed follows a log that cannot be read, so that none of its route's feeds goes on. */
-    public const LOG_FAILED = "EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.capture = feeds.capture AND l.standing = 'failed')";
+    /** SQL, over `feeds`: as RouteLog::hasFailed() has it of the log that the feed follows. */
+    public const LOG_FAILED = "EXISTS (SELECT 1 FROM route_logs l WHERE l.route_id = feeds.route_id AND l.capture = feeds.capture AND (l.standing = 'failed' OR (l.standing <> 'reading' AND l.trouble->>'passing' = 'false')))";
 
     protected $casts = [
         'position' => 'array', 'note' => 'array', 'progress' => 'array', 'trouble' => KeptTrouble::class, 'reload' => 'array', 'gap' => 'array', 'identity' => 'array', 'rereads' => 'array', 'cancel_asked' => 'boolean', 'join_asked' => 'boolean',
@@ -167,7 +167,7 @@ final class Feed extends Record
     public function state(): string
     {
         // What has failed of the stream, LOG_FAILED says in SQL.
-        return FeedState::of(Standing::from($this->standing), $this->paused_at !== null, $this->log()?->standing === 'failed', $this->behind(), $this->promise_seconds)->value;
+        return FeedState::of(Standing::from($this->standing), $this->paused_at !== null, $this->log()?->hasFailed() === true, $this->behind(), $this->promise_seconds)->value;
     }
 
     protected static function booted(): void

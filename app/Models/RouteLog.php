@@ -51,6 +51,15 @@ final class RouteLog extends Record
         return $this->complete_up_to === null || now()->diffInSeconds($this->complete_up_to, true) < self::UNSEEN_SECONDS ? null : $this->complete_up_to;
     }
 
+    /**
+     * Whether what is read cannot be carried, so that none of its route's feeds goes on until somebody has put something right. It may
+     * be tried again and again meanwhile.
+     */
+    public function hasFailed(): bool
+    {
+        return $this->standing === 'failed' || ($this->standing !== 'reading' && $this->trouble?->passing === false);
+    }
+
     /** @return BelongsTo<Route, $this> */
     public function route(): BelongsTo
     {

@@ -20,6 +20,7 @@ use App\Pages\Frame;
 use App\Pages\TideChart;
 use App\Runtime\Common\Systems;
 use App\Runtime\Stream\LogRunner;
+use App\Runtime\Stream\TargetAway;
 use App\Runtime\Work\Leases;
 use App\Support\Say;
 use Illuminate\Support\Facades\DB;
@@ -119,6 +120,33 @@ final class LogRunnerTest extends LogRunnerCase
         FeedBook::resume([$feed]);
         $this->drain();
         self::assertSame(['on time', '0', '120000'], [$feed->refresh()->state(), $this->house->value($clear), $this->house->value('SELECT count(*) FROM copy.vats')]);
+    }
+
+    /** The reading is tried again and again; yet it is for somebody to put right. */
+    #[Test]
+    public function a_target_that_lets_nobody_in_fails_the_feeds_of_its_routes_until_it_does(): void
+    {
+        $feed = $this->logFeed();
+        $this->drain();
+        $password = $this->target->secret;
+        $this->target->update(['secret' => 'sour-apple-77']);
+        app(Systems::class)->forget();
+        $this->gate->run('UPDATE loads SET kg = 7 WHERE id <= 100');
+        try {
+            $this->drain();
+            self::fail('It landed.');
+        } catch (TargetAway $away) {
+            self::assertFalse($away->trouble->mayPass());
+        }
+        self::assertSame(['waiting', 'failed'], [RouteLog::sole()->standing, $feed->refresh()->load('route.logs')->state()]);
+        self::assertSame(['failed'], array_keys((new Frame)->byState()));
+        self::assertTrue(Decisions::waiting()->contains($feed));
+        $this->actingAs($this->engineer())->get('/feeds/loads')->assertOk()->assertSee('failed')->assertDontSee('sour-apple-77');
+        $this->target->update(['secret' => $password]);
+        app(Systems::class)->forget();
+        $this->drain();
+        $this->assertCopied();
+        self::assertSame('on time', $feed->refresh()->load('route.logs')->state());
     }
 
     /** Nobody reads, and nobody asks the source: nothing is said of what has been written since. */

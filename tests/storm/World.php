@@ -598,15 +598,15 @@ final class World
     /** Does what the page of a feed says. */
     private function follow(Feed $feed, string $state): void
     {
+        $log = $feed->log();
+        foreach ([$feed->trouble?->message, $log?->trouble?->message] as $said) {
+            // "Without one, remove it." Said above every feed of a route whose page it is, also while they are not late yet.
+            preg_match('~^(/\S+\.json) is not as it was written~', (string) $said, $page) === 1 && @unlink($page[1]);
+        }
         if (! in_array($state, ['failed', 'held'], true) || $feed->cancel_asked) {
             return;
         }
-        $log = $feed->log();
-        foreach ([$feed->trouble?->message, $log?->trouble?->message] as $said) {
-            // "Without one, remove it."
-            preg_match('~^(/\S+\.json) is not as it was written~', (string) $said, $page) === 1 && @unlink($page[1]);
-        }
-        if (! ($log?->standing === 'failed') && $state === 'failed' && $feed->due_at !== null && ($feed->trouble->passing ?? true)) {
+        if ($log?->hasFailed() !== true && $state === 'failed' && $feed->due_at !== null && ($feed->trouble->passing ?? true)) {
             // It says that it tries again by itself.
             return;
         }
@@ -615,7 +615,7 @@ final class World
             throw new Violation("{$feed->name}: the remedy does not help: ".$this->states());
         }
         try {
-            if ($log?->standing === 'failed') {
+            if ($log?->hasFailed() === true) {
                 $this->runStatements((string) $log->trouble?->message, (string) $log->trouble?->remedy);
                 $log->trouble?->remedy->act === Act::BeginAnew ? FeedBook::beginAnew($log) : FeedBook::wake($feed->route);
             } else {

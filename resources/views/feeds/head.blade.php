@@ -26,7 +26,7 @@
 </nav>
 @php $routeLog = $feed->log(); @endphp
 @if ($routeLog?->trouble)
-    <div class="note {{ $routeLog->standing === 'failed' ? 'trouble' : 'caution' }}" role="alert">
+    <div class="note {{ $routeLog->hasFailed() ? 'trouble' : 'caution' }}" role="alert">
         <p class="strong">{{ $routeLog->trouble->message }}</p>
         <p>@include('parts.remedy', ['remedy' => $routeLog->trouble->remedy, 'log' => $routeLog])</p>
     </div>

@@ -12,7 +12,7 @@
 @else
 @include('parts.workers')
 @if ($log->trouble)
-    <div class="note {{ $log->standing === 'failed' ? 'trouble' : 'caution' }}" role="alert"><p class="strong">{{ $log->trouble->message }}</p><p>{{ $log->trouble->remedy }}</p>@if ($log->standing !== 'failed')<p>Lighterman goes on trying.@if ($log->standing === 'spooling') Meanwhile changes are read into the spool, so that the source need not keep its log.@endif</p>@endif</div>
+    <div class="note {{ $log->hasFailed() ? 'trouble' : 'caution' }}" role="alert"><p class="strong">{{ $log->trouble->message }}</p><p>{{ $log->trouble->remedy }}</p>@if ($log->standing !== 'failed')<p>Lighterman goes on trying.@if ($log->standing === 'spooling') Meanwhile changes are read into the spool, so that the source need not keep its log.@endif</p>@endif</div>
 @elseif ($log->retained_bytes > $log->warn_bytes)
     <div class="note caution" role="alert"><p class="strong">The source keeps {{ Say::bytes($log->retained_bytes) }} of {{ $words->kept }} for this route.</p><p>Above {{ Say::bytes($log->spool_bytes) }} changes are read into the spool while the target cannot take them. A transaction open for long at the source keeps log too.</p></div>
 @endif
@@ -40,7 +40,7 @@
         <section class="sheet pad">
             <h2>{{ $words->heading }}</h2>
             <dl class="facts">
-                <div><dt>Reading</dt><dd class="{{ $log->standing === 'failed' ? 's-failed' : '' }}">{{ ['new' => 'not begun', 'reading' => 'reading', 'spooling' => 'into the spool', 'waiting' => 'waits to try again', 'failed' => 'stopped'][$log->standing] ?? $log->standing }}</dd></div>
+                <div><dt>Reading</dt><dd class="{{ $log->hasFailed() ? 's-failed' : '' }}">{{ ['new' => 'not begun', 'reading' => 'reading', 'spooling' => 'into the spool', 'waiting' => 'waits to try again', 'failed' => 'stopped'][$log->standing] ?? $log->standing }}</dd></div>
                 <div><dt>Kept by the source</dt><dd title="{{ Say::count($log->retained_bytes) }} bytes">{{ Say::bytes($log->retained_bytes) }}</dd></div>
                 @if ($log->unseenSince())<div><dt>Changes known</dt><dd class="warn" title="{{ Say::exactly($log->unseenSince()) }}">up to {{ Say::at($log->unseenSince()) }}</dd></div>@endif
                 @if ($words->measured)<div><dt>Not yet read</dt><dd title="{{ Say::count($log->waiting_bytes) }} bytes">{{ Say::bytes($log->waiting_bytes) }}</dd></div>@endif
