@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Tests\App;
 
+use App\Feeds\Books;
 use App\Feeds\FeedBook;
 use App\Models\Feed;
 use App\Models\Run;
@@ -25,6 +26,7 @@ use Lighterman\Core\Tests\Definition\Definitions;
 use Lighterman\Core\Treatment\Treatment;
 use Lighterman\Core\Trouble\LandedTrouble;
 use PHPUnit\Framework\Attributes\Test;
+use PHPUnit\Framework\Attributes\TestWith;
 
 final class LakeFeedTest extends LakeCase
 {
@@ -202,5 +204,42 @@ final class LakeFeedTest extends LakeCase
         self::assertTrue($line?->line);
         self::assertSame(2, substr_count((string) $line?->path($line->series['c1']), 'M'));
         self::assertTrue($of($columns(false, true), [['2026-01-01 10:00:00+00', '1'], ['2026-02-01 10:00:00+00', '2']])?->line);
+    }
+
+    /** A list that shrinks, is emptied, or is filled again, is what it is at the source afterwards. */
+    #[Test]
+    #[TestWith([Capture::Watermark, 'lake'])]
+    #[TestWith([Capture::Watermark, 'house'])]
+    #[TestWith([Capture::Reload, 'lake'])]
+    #[TestWith([Capture::Reload, 'house'])]
+    public function elements_of_lists_are_kept_by_key_and_place_and_leave_with_their_list(Capture $capture, string $where): void
+    {
+        $this->gate->run("CREATE TABLE public.crates (id int, side text, items int[], updated_at timestamptz NOT NULL DEFAULT now() - interval '1 day', PRIMARY KEY (id, side)); INSERT INTO crates SELECT g, 's' || g % 2, ARRAY(SELECT generate_series(1, g % 5)) FROM generate_series(1, 60) g");
+        $table = new TableName('public', 'crates');
+        $target = $this->target;
+        $this->target = System::where('name', $where)->sole();
+        $feed = $this->feed(['name' => 'crates', 'source' => $table, 'shape' => app(Systems::class)->source($this->source)->shape($table), 'capture' => $capture, 'key' => ['id', 'side'], 'landed' => new TableName('copy', 'crates'), 'watermark' => $capture === Capture::Watermark ? 'updated_at' : null,
+            'treatment' => Treatment::fromArray(['failing' => 'set_aside', 'explode' => ['column' => 'items', 'number' => 'item_no'], 'columns' => [['from' => 'id', 'as' => 'crate']], 'checks' => [['check' => 'expression', 'expression' => 'items != 77', 'else' => 'set_aside']]])]);
+        $source = "SELECT concat_ws('|', id, side, coalesce(e.item, -1), coalesce(e.no, 0)) AS row FROM crates LEFT JOIN LATERAL unnest(items) WITH ORDINALITY e(item, no) ON true";
+        $copy = "SELECT concat_ws('|', crate, side, coalesce(items, -1), item_no) AS row FROM copy.crates";
+        $sorted = static function (array $rows): array {
+            sort($rows, SORT_STRING);
+
+            return $rows;
+        };
+        $landed = fn (): array => $sorted($where === 'lake' ? array_column($this->inLake($copy), 0) : array_column($this->house->rows($copy), 'row'));
+        foreach (['true', 'items = items[1:1]', "items = '{}'", 'items = NULL', 'items = ARRAY[9, 9, 9, 9, 9, 9]', 'items = ARRAY[NULL, 4]::int[]'] as $n => $set) {
+            $n === 0 || $this->gate->run("UPDATE crates SET {$set}, updated_at = clock_timestamp() WHERE id % 6 IN ({$n}, ".($n + 1) % 6 .'); SELECT pg_sleep(0.7)');
+            $feed = $this->carry($feed);
+            self::assertSame(['on time', $sorted(array_column($this->gate->rows($source), 'row'))], [$feed->state(), $landed()], $set);
+        }
+        self::assertTrue(Run::findOrFail($feed->last_run_id)->addsUp());
+        // One element fails: what its list still has stays, what it has lost goes.
+        $this->gate->run('UPDATE crates SET items = ARRAY[1, 77, 3], updated_at = clock_timestamp() WHERE id = 10; SELECT pg_sleep(0.7)');
+        $before = array_values(array_filter($landed(), static fn (string $r): bool => str_starts_with($r, '10|s0|') && str_ends_with($r, '|2')));
+        $this->carry($feed);
+        self::assertSame($sorted(['10|s0|1|1', ...$before, '10|s0|3|3']), array_values(array_filter($landed(), static fn (string $r): bool => str_starts_with($r, '10|'))));
+        self::assertSame([], Books::check());
+        $this->target = $target;
     }
 }

@@ -111,16 +111,18 @@ final readonly class Checks
         return $wrong === [] ? null : 'another name was looked up: '.json_encode($wrong);
     }
 
-    /** Rows that were made of the elements of lists; they have no key. */
+    /** Rows that were made of the elements of lists, by the key of the row that held them. */
     private function exploded(Feed $feed, FeedDefinition $definition): ?string
     {
         $names = array_values(array_diff($definition->carried()->names(), ['list']));
         $landed = self::landed($definition);
-        $row = static fn (array $columns): string => 'md5(ROW('.implode(', ', $columns).')::text) AS row';
-        $source = array_column($this->gate->rows('SELECT '.$row([...array_map(Quoted::name(...), $names), 'e.list', 'e.no']).' FROM '.Sql::table($definition->origin->table).' t LEFT JOIN LATERAL unnest(t.list) WITH ORDINALITY e(list, no) ON true ORDER BY 1'), 'row');
-        $copy = array_column($this->house->rows('SELECT '.$row([...array_map(static fn (string $n): string => Quoted::name($landed[$n] ?? $n), $names), 'list', 'list_no'])." FROM {$this->copy($feed, $definition->landedTable())} ORDER BY 1"), 'row');
+        $select = fn (array $columns): string => "{$this->key($feed, $definition)} AS key, string_agg(md5(ROW(".implode(', ', $columns).')::text), \' \' ORDER BY md5(ROW('.implode(', ', $columns).')::text)) AS rows';
+        $source = array_column($this->gate->rows('SELECT '.$select([...array_map(Quoted::name(...), $names), 'e.list', 'coalesce(e.no, 0)']).' FROM '.Sql::table($definition->origin->table).' t LEFT JOIN LATERAL unnest(t.list) WITH ORDINALITY e(list, no) ON true GROUP BY 1'), 'rows', 'key');
+        $copy = array_column($this->house->rows('SELECT '.$select([...array_map(static fn (string $n): string => Quoted::name($landed[$n] ?? $n), $names), 'list', 'list_no'])." FROM {$this->copy($feed, $definition->landedTable())} GROUP BY 1"), 'rows', 'key');
+        $missing = array_diff_assoc($source, $copy);
+        $extra = $definition->destination->landing === Landing::Upsert ? [] : array_diff_key($copy, $source);
 
-        return $source === $copy ? null : count($source).' elements stand at the source, '.count($copy).' in the copy, of which '.count(array_diff($source, $copy)).' differ';
+        return $missing === [] && $extra === [] ? null : 'the lists of '.count($missing).' rows differ (such as '.implode(', ', array_slice(array_keys($missing), 0, 3)).'), those of '.count($extra).' should not be there';
     }
 
     /**

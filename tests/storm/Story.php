@@ -85,7 +85,7 @@ final readonly class Story
                 $target = $one(['house', 'house', 'house', 'lake', 'store']);
                 $parted = $deletes === 'apply' && ($target === 'house' || $capture === 'watermark' || $capture === 'reload');
                 $feeds[] = ['name' => "f{$table}_{$n}", 'table' => $table, 'capture' => $capture, 'landing' => $landing, 'deletes' => $deletes,
-                    'target' => $target, 'truncates' => $one(['hold', 'carry']), 'treated' => self::treated($random, $told, $landing, $parted)];
+                    'target' => $target, 'truncates' => $one(['hold', 'carry']), 'treated' => self::treated($random, $told, $landing, $parted, in_array($capture, ['watermark', 'reload'], true))];
             }
         }
 
@@ -96,9 +96,9 @@ final readonly class Story
      * @param  array<string, mixed>  $table
      * @param  bool  $parted  whether rows that take another fork leave the one where they stood
      */
-    private static function treated(Randomizer $random, array $table, string $landing, bool $parted): string|false
+    private static function treated(Randomizer $random, array $table, string $landing, bool $parted, bool $byQuery): string|false
     {
-        if (! isset($table['system']) && $table['list'] && $landing === 'replace') {
+        if (! isset($table['system']) && $table['list'] && ($landing === 'replace' || ($landing === 'upsert' && $byQuery))) {
             return 'explode';
         }
         if (isset($table['system']) || $table['key'] !== 'int' || $landing !== 'upsert' || $random->getInt(0, 1) === 0) {

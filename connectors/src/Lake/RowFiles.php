@@ -101,7 +101,7 @@ final class RowFiles implements FeedFiles
         return [$tables, $counts->plus($sent->counts()), $sent->rows];
     }
 
-    /** Keys of rows that are kept out from now on, as a query. */
+    /** Keys of rows that leave, as a query: that are kept out from now on, or were elements that their list has lost. */
     private function goneKeys(): string
     {
         $rows = [];
@@ -109,7 +109,15 @@ final class RowFiles implements FeedFiles
             $rows[] = '('.implode(', ', array_map(fn (?string $v, string $k): string => TypeMap::value($v, $this->landed->shape->column($k)->type ?? throw new LogicException("{$k} does not land.")), CopyText::row($line), $this->landed->key)).')';
         }
 
-        return 'SELECT * FROM (VALUES '.implode(', ', $rows).')';
+        $gone = 'SELECT * FROM (VALUES '.implode(', ', $rows).') g('.implode(', ', array_map(Engine::name(...), $this->landed->key)).')';
+        if ($this->landed->place === null) {
+            return $gone;
+        }
+        $place = Engine::name($this->landed->place);
+        $same = implode(' AND ', array_map(static fn (string $c): string => 'o.'.Engine::name($c).' = g.'.Engine::name($c), $this->landed->recordKey()));
+
+        // Elements that their list has lost.
+        return 'SELECT '.implode(', ', array_map(static fn (string $c): string => 'o.'.Engine::name($c), $this->landed->key))." FROM ({$this->writers['']->before()}) o JOIN ({$gone}) g ON {$same} AND (o.{$place} > g.{$place} OR (o.{$place} = 0 AND g.{$place} > 0))";
     }
 
     public function joined(Page $was, string $prefix): array

@@ -64,7 +64,7 @@ final class Writers
     public function begin(bool $straight, bool $add = false): void
     {
         $this->current = null;
-        $this->moves = $this->landed->forks->tables !== [] && $this->canMerge() && ! $straight;
+        $this->moves = ($this->landed->forks->tables !== [] || $this->landed->place !== null) && $this->canMerge() && ! $straight;
         foreach ($this->writers as $writer) {
             $writer->begin($straight, $add);
         }
@@ -120,6 +120,9 @@ final class Writers
     /** Rows that were read and take another fork now, or none, leave the tables they stand in. @return int how many did */
     private function leave(): int
     {
+        if ($this->landed->place !== null) {
+            return $this->leaveLists($this->landed->place);
+        }
         $deleted = 0;
         foreach ($this->landed->tables() as $fork => $table) {
             $elsewhere = ['SELECT * FROM '.$this->at->sql->staged(self::GONE)];
@@ -131,6 +134,17 @@ final class Writers
             $names = $this->at->names($table->key);
             $deleted += $this->at->session->outcome('DELETE FROM '.$this->at->sql->table($table->name)." WHERE ({$names}) IN (".implode(' UNION ALL ', $elsewhere).')')->affected;
         }
+        $this->at->session->run($this->at->sql->emptyStage(self::GONE));
+
+        return $deleted;
+    }
+
+    /** Elements that their list has lost, as far as it was read. @return int how many */
+    private function leaveLists(string $place): int
+    {
+        $same = implode(' AND ', array_map(fn (string $c): string => 't.'.$this->at->sql->name($c).' = g.'.$this->at->sql->name($c), $this->landed->recordKey()));
+        $place = $this->at->sql->name($place);
+        $deleted = $this->at->session->outcome($this->at->sql->delete($this->at->sql->table($this->landed->name), $this->at->sql->staged(self::GONE).' g', "{$same} AND (t.{$place} > g.{$place} OR (t.{$place} = 0 AND g.{$place} > 0))"))->affected;
         $this->at->session->run($this->at->sql->emptyStage(self::GONE));
 
         return $deleted;

@@ -141,7 +141,7 @@ final class RowTreating
         $this->warned += $treated->warned;
         $this->watch->add($treated->landing(), $treated);
 
-        return $batch->treated($this->table->shape, $treated->own(), $treated->dropped, count($treated->apart) + $unwritable, $this->forked($treated), $this->gone($treated));
+        return $batch->treated($this->table->shape, $treated->own(), $treated->dropped, count($treated->apart) + $unwritable, $this->forked($treated), $this->table->place === null ? $this->gone($treated) : $this->ends($encoded));
     }
 
     /**
@@ -251,6 +251,25 @@ final class RowTreating
 
             return implode("\t", array_map(static fn (int $at): string => $fields[$at], $key->places))."\n";
         }, explode("\n", substr($dropped, 0, -1))));
+    }
+
+    /** Keys of the last elements of the lists that rows hold. One that cannot be read tells of none. */
+    private function ends(string $encoded): string
+    {
+        $ends = '';
+        $key = KeyOf::columns($this->definition->carried()->names(), $this->definition->origin->key);
+        foreach ($encoded === '' ? [] : explode("\n", substr($encoded, 0, -1)) as $line) {
+            try {
+                $records = $this->treater?->explosion->records(CopyText::row($line)) ?? [];
+            } catch (Fault) {
+                continue;
+            }
+            $fields = explode("\t", $line);
+            $last = $records === [] ? [] : $records[count($records) - 1];
+            $ends .= implode("\t", [...array_map(static fn (int $at): string => $fields[$at], $key->places), (string) end($last)])."\n";
+        }
+
+        return $ends;
     }
 
     /** Notes which waiting records have a newer version in this batch. */

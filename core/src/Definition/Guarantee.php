@@ -74,7 +74,7 @@ final readonly class Guarantee
     {
         $list = $feed->treatment->explode?->column;
 
-        return $list === null || ! $feed->destination->landing->adds() ? [] : [new Claim('completeness', 'not given', "Elements that {$list} loses stay", 'Every state of a row that is seen adds its elements; those of the state before stay beside them. Landing replace, by reload, holds the lists as they are.')];
+        return $list === null || ! $feed->destination->landing->adds() ? [] : [new Claim('completeness', 'not given', "Elements that {$list} loses stay", 'Every state of a row that is seen adds its elements; those of the state before stay beside them. Landing upsert, and replace by reload, hold the lists as they are.')];
     }
 
     /** @return list<Claim> what the treatment keeps out by choice */

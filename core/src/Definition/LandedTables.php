@@ -53,13 +53,13 @@ final readonly class LandedTables
         $key = $this->treatedKey($rows->sheet);
         $shape = $rows->shape($key);
 
-        return $this->table($this->destination->table, $shape, $key, new Forks($this->forks($rows, $shape), $this->treatment->elsewhere() === Otherwise::Land));
+        return $this->table($this->destination->table, $shape, $key, new Forks($this->forks($rows, $shape), $this->treatment->elsewhere() === Otherwise::Land), $this->keepsElements() ? $key[count($key) - 1] : null);
     }
 
     /** @param  list<string>  $key */
-    private function table(TableName $name, Shape $shape, array $key, Forks $forks): LandedTable
+    private function table(TableName $name, Shape $shape, array $key, Forks $forks, ?string $place = null): LandedTable
     {
-        return new LandedTable($name, $shape, $key, $this->destination, $this->arriving(), $this->origin->table, $forks);
+        return new LandedTable($name, $shape, $key, $this->destination, $this->arriving(), $this->origin->table, $forks, $place);
     }
 
     /**
@@ -132,9 +132,21 @@ final readonly class LandedTables
     /** @throws InvalidTreatment where rows are told apart by a key that elements of one list would share */
     private function refuseExploding(): void
     {
-        if ($this->treatment->explode !== null && ($this->kind->bringsChanges() || ! $this->destination->landing->repeatsKeys())) {
-            throw InvalidTreatment::of('A list can become rows only where rows are appended or the table is replaced, since its elements share the key of their row.');
+        if ($this->treatment->explode === null || (! $this->kind->bringsChanges() && $this->destination->landing->repeatsKeys())) {
+            return;
         }
+        if (! $this->keepsElements()) {
+            throw InvalidTreatment::of('A list can become rows only where a query finds its row, and not in changes or files, unless rows are appended or the table is replaced: its elements share the key of their row.');
+        }
+        if ($this->treatment->forks !== []) {
+            throw InvalidTreatment::of('The elements of a list cannot be kept by key and parted by forks: what a list has lost could not be told. Append, or replace the table.');
+        }
+    }
+
+    /** Whether elements of lists are kept by the key of their row and their place. */
+    private function keepsElements(): bool
+    {
+        return $this->treatment->explode !== null && $this->destination->landing->merges() && ! $this->kind->bringsChanges() && $this->origin->files === null && $this->origin->key !== [];
     }
 
     /**
@@ -146,7 +158,8 @@ final readonly class LandedTables
     private function treatedKey(array $sheet): array
     {
         $key = [];
-        foreach ($this->treatment->explode === null ? $this->origin->key : [] as $column) {
+        $number = $this->keepsElements() ? [(string) $this->treatment->explode?->number] : [];
+        foreach ($this->treatment->explode === null || $number !== [] ? [...$this->origin->key, ...$number] : [] as $column) {
             $own = array_values(array_filter($sheet, static fn (Line $l): bool => $l->from === $column && $l->keepsApart()));
             if ($own === []) {
                 if (! $this->kind->bringsChanges() && ! $this->destination->landing->merges()) {

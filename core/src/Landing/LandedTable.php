@@ -17,6 +17,7 @@ final readonly class LandedTable
      * @param  Destination  $as  how its feed lands; a fork's table has a name of its own
      * @param  TableName  $source  for messages
      * @param  Forks  $forks  further tables that records land in instead
+     * @param  string|null  $place  the last column of the key, where records are elements of lists that are kept by it: the place in the list, from 1, and 0 for one without elements
      */
     public function __construct(
         public TableName $name,
@@ -26,7 +27,14 @@ final readonly class LandedTable
         public Arriving $arriving,
         public TableName $source,
         public Forks $forks = new Forks,
+        public ?string $place = null,
     ) {
+    }
+
+    /** @return list<string> the columns that tell apart the rows that records come from: without an element's place in its list */
+    public function recordKey(): array
+    {
+        return array_values(array_diff($this->key, [$this->place]));
     }
 
     /** Whether changes land, and not rows that a query found. */

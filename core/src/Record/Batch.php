@@ -26,7 +26,8 @@ final readonly class Batch
      * @param  int  $setAside  records set aside on the way, which are not among the rows
      * @param  array<string, string>  $forked  rows that land in further tables, encoded in the same way, by the name of their fork
      * @param  list<Unreadable>  $unreadable  what was read and is no row; not counted among those set aside until it is written down
-     * @param  string  $gone  keys, encoded in the same way, of rows that are read and land nowhere any more
+     * @param  string  $gone  keys, encoded in the same way, of rows that are read and land nowhere any more; where elements of lists are kept by key,
+     *                        of the last element of each list that was read, after which those it has lost leave
      */
     public function __construct(
         public Shape $shape,

@@ -50,7 +50,7 @@ final readonly class Explode
 
     /**
      * @param  list<string|false|null>  $row  as carried
-     * @return list<list<string|false|null>> one row with no element where the list has none
+     * @return list<list<string|false|null>> one row with no element, at place 0, where the list has none
      *
      * @throws Fault
      */
@@ -73,7 +73,7 @@ final readonly class Explode
         }
         $row[$at] = null;
 
-        return $rows ?: [[...$row, null]];
+        return $rows ?: [[...$row, '0']];
     }
 
     public function sentence(): string

@@ -30,7 +30,7 @@
         <datalist id="types">@foreach (Lighterman\Core\Shape\Type::writable() as $kind)<option value="{{ $kind->value }}">@endforeach<option value="varchar(200)"><option value="decimal(12,2)"></datalist>
         <div class="bar" style="margin-bottom: 0"><button class="button" name="done" value="1">Done</button>@if ($of->from === null)<button class="button danger" name="remove_line" value="1">Remove the column</button>@endif</div>
     </form>
-    @if ($l['column'] && $edited->fork === null && $treatment->explode === null && (in_array($l['column']->type->kind->value, ['json', 'jsonb', 'list'], true) || str_starts_with((string) $l['raw'], '[')) && ! $feed->bringsChanges() && in_array($definition->destination->landing->value, ['append', 'replace'], true))
+    @if ($l['column'] && $edited->fork === null && $treatment->explode === null && (in_array($l['column']->type->kind->value, ['json', 'jsonb', 'list'], true) || str_starts_with((string) $l['raw'], '[')) && ! $feed->bringsChanges() && ($definition->destination->landing->repeatsKeys() || ($definition->destination->landing->merges() && $feed->sequence === 0 && $definition->origin->files === null)))
     <form method="post" action="/feeds/{{ $enc }}/columns/act" style="margin-top: 10px">@csrf<input type="hidden" name="seen" value="{{ $seen }}"> @include('feeds.fork-field')<input type="hidden" name="line" value="{{ $l['number'] }}">
         <h3>A row for each element</h3><div class="field"><label for="number">Place in the list, landed as</label><input class="input mono" id="number" name="number" value="{{ $of->from }}_no"></div><button class="button" name="act" value="explode">Explode the list</button></form>
     @endif
