@@ -45,6 +45,15 @@ final class RouteLog extends Record
     /** Seconds without anything new after which what is known of the source is no longer of now. */
     private const UNSEEN_SECONDS = 10;
 
+    /** Seconds after which whoever reads would have said so again. */
+    private const READ_SECONDS = 15;
+
+    /** Whether somebody reads it now; what was read may wait to land together. */
+    public function isRead(): bool
+    {
+        return in_array($this->standing, ['reading', 'spooling'], true) && $this->updated_at !== null && now()->diffInSeconds($this->updated_at, true) < self::READ_SECONDS;
+    }
+
     /** @return CarbonImmutable|null up to when the source's changes are known, where that is a while ago */
     public function unseenSince(): ?CarbonImmutable
     {

@@ -112,12 +112,12 @@ final class Say
         });
     }
 
-    /** That nothing is known of the source since some time; empty where it is being read. */
+    /** That nothing is known of the source's changes since some time, for nobody reads them or they wait to land together; empty where they are known. */
     public static function unseen(?RouteLog $log): string
     {
         $since = $log?->unseenSince();
 
-        return $since === null ? '' : 'not seen since '.self::at($since);
+        return $since === null ? '' : ($log->isRead() ? 'known up to ' : 'not seen since ').self::at($since);
     }
 
     /** Which minutes of a promise do not count, and why: 40 min paused, 3 min not looked at. */

@@ -227,11 +227,12 @@ final class Intake
     {
         $receipts = $landing->receiptsAfter($carrier->feed->uid, $sequence);
         Receipts::makeRoom($carrier->feed->id, $sequence, $receipts);
+        $clock = $receipts === [] ? null : $this->stream->changes->clock();
         foreach ($receipts as $receipt) {
             $this->stream->recorder->landed($carrier, $receipt);
             // Of a load nobody knows how many of its rows were changes.
-            if ($receipt->sourceTime !== null && $receipt->read > 0 && $receipt->from->hasBegun() && ! $receipt->from->isLoading()) {
-                $this->stream->recorder->delivered($carrier, [[$this->stream->changes->clock()->ours(ClockOffset::micros($receipt->sourceTime)), $receipt->read]], ClockOffset::micros($receipt->landedAt), new Spent);
+            if ($clock !== null && $receipt->sourceTime !== null && $receipt->read > 0 && $receipt->from->hasBegun() && ! $receipt->from->isLoading()) {
+                $this->stream->recorder->delivered($carrier, [[$clock->ours(ClockOffset::micros($receipt->sourceTime)), $receipt->read]], ClockOffset::micros($receipt->landedAt), new Spent);
             }
         }
         if ($receipts !== []) {

@@ -34,7 +34,7 @@
             @if ($left = Say::leftOut($kept->day))<div class="faded small" title="Minutes count whoever was to blame for them, but for those in which the feed was paused, had not yet landed whole, or nobody looked">{{ Say::count($kept->day->minutes) }} min counted in 24 h; not counted: {{ $left }}</div>@endif
             <dl class="facts" style="margin-top: 10px">
                 @if ($feed->bringsChanges())
-                <div><dt>Waiting</dt><dd>@if (($unseen = Say::unseen($feed->log())) === '' || $tide->waiting()){{ Say::short($tide->waiting()) }} changes @endif @if ($unseen !== '')<span class="warn">{{ $unseen }}</span>@elseif ($feed->kind()->stream()?->measured)· {{ Say::bytes($feed->log()?->waiting_bytes) }} of {{ $feed->kind()->stream()->kept }} @endif</dd></div>
+                <div><dt>Waiting</dt><dd>@if (($unseen = Say::unseen($feed->log())) === '' || $tide->waiting()){{ Say::short($tide->waiting()) }} changes @endif @if ($unseen !== '')<span class="{{ $feed->log()?->isRead() ? 'faded' : 'warn' }}">{{ $unseen }}</span>@elseif ($feed->kind()->stream()?->measured)· {{ Say::bytes($feed->log()?->waiting_bytes) }} of {{ $feed->kind()->stream()->kept }} @endif</dd></div>
                 @foreach (['p50' => 0.5, 'p95' => 0.95, 'p99' => 0.99] as $word => $share)<div><dt>Delay {{ $word }}, last hour</dt><dd>{{ ($p = $delays->percentile($share)) === null ? '—' : Say::took($p) }}</dd></div>@endforeach
                 <div><dt>Throughput, last hour</dt><dd>{{ number_format($delays->rate(), 1) }} a second</dd></div>
                 @php $spent = array_sum($delays->spent); @endphp

@@ -42,7 +42,7 @@
             <dl class="facts">
                 <div><dt>Reading</dt><dd class="{{ $log->hasFailed() ? 's-failed' : '' }}">{{ ['new' => 'not begun', 'reading' => 'reading', 'spooling' => 'into the spool', 'waiting' => 'waits to try again', 'failed' => 'stopped'][$log->standing] ?? $log->standing }}</dd></div>
                 <div><dt>Kept by the source</dt><dd title="{{ Say::count($log->retained_bytes) }} bytes">{{ Say::bytes($log->retained_bytes) }}</dd></div>
-                @if ($log->unseenSince())<div><dt>Changes known</dt><dd class="warn" title="{{ Say::exactly($log->unseenSince()) }}">up to {{ Say::at($log->unseenSince()) }}</dd></div>@endif
+                @if ($log->unseenSince())<div><dt>Changes known</dt><dd class="{{ $log->isRead() ? '' : 'warn' }}" title="{{ Say::exactly($log->unseenSince()) }}">up to {{ Say::at($log->unseenSince()) }}</dd></div>@endif
                 @if ($words->measured)<div><dt>Not yet read</dt><dd title="{{ Say::count($log->waiting_bytes) }} bytes">{{ Say::bytes($log->waiting_bytes) }}</dd></div>@endif
                 @foreach (['p50' => 0.5, 'p95' => 0.95, 'p99' => 0.99] as $word => $share)<div><dt>Delay {{ $word }}, last hour</dt><dd>{{ ($p = $delays->percentile($share)) === null ? '—' : Say::took($p) }}</dd></div>@endforeach
                 <div><dt>Throughput, last hour</dt><dd>{{ number_format($delays->rate(), 1) }} a second</dd></div>
