@@ -199,7 +199,7 @@ final readonly class PostgresLedger implements Ledger
         return array_map(static fn (array $r): Receipt => new Receipt(
             (int) $r['sequence'], Positions::fromJson((string) $r['from_position']), new Arrival($feed, Positions::fromJson((string) $r['to_position']), (int) $r['run'], (int) $r['dropped'], (int) $r['set_aside']),
             (int) $r['read'] - (int) $r['dropped'] - (int) $r['set_aside'], new Counts((int) $r['inserted'], (int) $r['updated'], (int) $r['unchanged'], (int) $r['deleted'], (int) $r['bytes'], (string) $r['checksum'], (int) $r['superseded']),
-            $r['source_time'], (string) $r['landed_at'], $r['first_sequence'] === null ? null : (int) $r['first_sequence'],
+            $r['source_time'], (string) $r['landed_at'], isset($r['first_sequence']) ? (int) $r['first_sequence'] : null,
         ), $this->connection->rows('SELECT * FROM lighterman.receipt WHERE feed = $1 AND sequence > $2 ORDER BY sequence', [$feed, $sequence]));
     }
 
