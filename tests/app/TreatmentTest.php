@@ -444,7 +444,7 @@ final class TreatmentTest extends AppCase
         $feed = $this->carry($this->treated($treatment, $reload));
         $run = $this->lastRun($feed);
         self::assertSame([11, 8, 3, true], [$run->read, $run->inserted, $run->set_aside, $run->addsUp()]);
-        self::assertSame(['1|1|1', '1||2', '2|2|1', '2||2', '3|3|1', '3||2', '4||', '5||'], array_map(static fn (array $r): string => implode('|', $r), $this->house->rows('SELECT id, part, part_no FROM copy.loads ORDER BY id, part_no')));
+        self::assertSame(['1|1|1', '1||2', '2|2|1', '2||2', '3|3|1', '3||2', '4||0', '5||0'], array_map(static fn (array $r): string => implode('|', $r), $this->house->rows('SELECT id, part, part_no FROM copy.loads ORDER BY id, part_no')));
         $one = SetAside::with('feed')->where('feed_id', $feed->id)->where('key', 'id = 2')->sole();
         self::assertSame(['-2', '3'], [$one->record['parts'], $one->record['part_no']]);
         $this->actingAs($this->engineer());
