@@ -27,6 +27,7 @@ use Lighterman\Core\Landing\Landing;
 use Lighterman\Core\Port\LeaseLost;
 use Lighterman\Core\Record\Bounds;
 use Lighterman\Core\Record\Unwritable;
+use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Treatment\Treatment;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use PHPUnit\Framework\Attributes\Test;
@@ -460,7 +461,7 @@ final class TreatmentTest extends AppCase
         $this->post('/feeds/loads/columns/act', ['act' => 'explode_no_more']);
         self::assertNull(DraftBook::treatment($feed)->explode);
         $this->expectExceptionMessage('its elements share the key of their row');
-        $this->treated($treatment, ['name' => 'another']);
+        $this->treated($treatment, ['name' => 'another', 'landed' => new TableName('copy', 'another'), 'capture' => Capture::Trigger, 'watermark' => null]);
     }
 
     #[Test]
