@@ -98,7 +98,7 @@ final class StormTest extends TestCase
     public function every_kind_of_feed_that_promises_its_delivery_is_played(): void
     {
         $played = [];
-        for ($seed = 1; $seed <= 500; $seed++) {
+        for ($seed = 1; $seed <= 1500; $seed++) {
             foreach (($story = Story::fromSeed($seed))->feeds as $feed) {
                 $played[implode(' ', [$feed['capture'], $feed['landing'], ...(in_array($feed['capture'], ['log', 'trigger'], true) && $feed['landing'] === 'upsert' ? [$feed['deletes']] : []), 'into', $feed['target']])][$story->tables[$feed['table']]['system'] ?? 'gate'] = true;
             }
