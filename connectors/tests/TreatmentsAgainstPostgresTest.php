@@ -25,7 +25,7 @@ final class TreatmentsAgainstPostgresTest extends PostgresCase
 {
     private const ROWS = 700;
 
-    private const COLUMNS = ['t' => 'text', 'u' => 'text', 'n' => 'decimal(20,6)', 'm' => 'decimal(12,2)', 'k' => 'int32', 'f' => 'boolean', 'd' => 'date', 'e' => 'date', 'ts' => 'timestamp', 'tz' => 'timestamptz', 'j' => 'jsonb', 'num' => 'text', 'whole' => 'text', 'day' => 'text', 'yes' => 'text', 'id' => 'uuid', 'real' => 'float64'];
+    private const COLUMNS = ['t' => 'text', 'u' => 'text', 'n' => 'decimal(20,6)', 'm' => 'decimal(12,2)', 'k' => 'int32', 'f' => 'boolean', 'd' => 'date', 'e' => 'date', 'ts' => 'timestamp', 'tz' => 'timestamptz', 'j' => 'jsonb', 'num' => 'text', 'whole' => 'text', 'day' => 'text', 'yes' => 'text', 'id' => 'uuid', 'real' => 'float64', 'wall' => 'text'];
 
     /** Expressions, with the SQL that says the same. */
     private const EXPRESSIONS = [
@@ -45,6 +45,7 @@ final class TreatmentsAgainstPostgresTest extends PostgresCase
         ['num', ['convert' => 'decimal(20,3)'], "nullif(btrim(num), '')::numeric(20,3)"], ['whole', ['convert' => 'int64'], 'whole::bigint'], ['n', ['convert' => 'text'], 'n::text'], ['k', ['convert' => 'text'], 'k::text'], ['k', ['convert' => 'decimal(12,2)'], 'k::numeric(12,2)'], ['d', ['convert' => 'text'], 'd::text'], ['d', ['convert' => 'text', 'format' => 'dd.MM.yyyy'], "to_char(d, 'DD.MM.YYYY')"],
         ['day', ['convert' => 'date', 'format' => 'dd.MM.yyyy'], "to_date(day, 'DD.MM.YYYY')"], ['ts', ['convert' => 'date'], 'ts::date'], ['yes', ['convert' => 'boolean', 'true' => ['J'], 'false' => ['N']], "CASE yes WHEN 'J' THEN true WHEN 'N' THEN false END"], ['num', ['convert' => 'float64'], "nullif(btrim(num), '')::float8"], ['id', ['convert' => 'text'], 'id::text'], ['j', ['convert' => 'text'], 'j::text'], ['f', ['convert' => 'text'], 'CASE f WHEN true THEN \'t\' WHEN false THEN \'f\' END'],
         ['t', ['mask' => 'fixed', 'text' => 'hidden'], "CASE WHEN t IS NOT NULL THEN 'hidden' END"], ['t', ['mask' => 'null'], 'NULL::text'], ['t', ['mask' => 'keep_last', 'keep' => 3], "CASE WHEN char_length(t) <= 3 THEN repeat('·', char_length(t)) ELSE repeat('·', char_length(t) - 3) || right(t, 3) END"], ['t', ['mask' => 'keep_shape'], "regexp_replace(regexp_replace(regexp_replace(t, '[[:digit:]]', '9', 'g'), '[[:upper:]]', 'X', 'g'), '(?!X)[[:alpha:]]', 'x', 'g')"],
+        ['wall', ['convert' => 'timestamptz', 'zone' => 'Europe/London'], "to_char((wall::timestamp AT TIME ZONE 'Europe/London') AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI:SS') || '+00'"], ['wall', ['convert' => 'timestamptz', 'zone' => 'Australia/Lord_Howe', 'format' => 'yyyy-MM-dd HH:mm:ss'], "to_char((wall::timestamp AT TIME ZONE 'Australia/Lord_Howe') AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI:SS') || '+00'"],
         ['d', ['mask' => 'month'], "date_trunc('month', d::timestamp)::date"], ['d', ['mask' => 'year'], "date_trunc('year', d::timestamp)::date"], ['num', ['mask' => 'keep_last', 'keep' => 0], "repeat('·', char_length(num))"],
     ];
 
@@ -70,6 +71,7 @@ final class TreatmentsAgainstPostgresTest extends PostgresCase
         $row = [
             't' => $t, 'u' => $one([$t, $text(), $text()]), 'n' => $n, 'm' => $one([$number(8, 2), $number(2, 2), '0.00', substr($n, 0, -4)]), 'k' => (string) $r->getInt(0, 9), 'f' => $one(['t', 'f']), 'd' => $date(), 'e' => $date(), 'ts' => $time(), 'tz' => $time().$one(['+00', '+05:30', '-08']),
             'j' => $one(['{}', '{"a": 1.50, "b": {"c": "x\\"y"}}', '{"a": null, "b": [1, 2.0, {}]}', '{"b": {"c": 12345678901234567890.10}, "x": {"y": true}}', '{"a": "", "x": {"y": "ü\\n"}}']), 'num' => $one(['', ' ', $number(9, 3), " {$r->getInt(0, 99)} ", "-{$r->getInt(0, 9)}"]), 'whole' => (string) $r->getInt(-2_000_000_000, 2_000_000_000), 'day' => gmdate('d.m.Y', $r->getInt(-1_000_000_000, 4_000_000_000)), 'yes' => $one(['J', 'N']), 'id' => substr(chunk_split(bin2hex($r->getBytes(16)), 4, '-'), 0, -1), 'real' => (string) ($r->getInt(-1000, 1000) / 8),
+            'wall' => $one(['2026-10-25', '2026-03-29', '2025-10-26', '2026-04-05', '2026-10-04', $date()]).' '.gmdate('H:i:s', $r->getInt(0, 15_000)),
         ];
         $row['id'] = preg_replace('/^(.{4})-(.{4})-(.{4})-(.{4})-(.{4})-(.{4})-(.{4})-(.{4})$/', '$1$2-$3-$4-$5-$6$7$8', $row['id']);
 

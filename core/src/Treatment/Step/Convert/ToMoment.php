@@ -52,7 +52,7 @@ final readonly class ToMoment implements Worker
         $hasZone = preg_match('/(?:Z|[+-]\d\d(?::?\d\d)?)$/', $value) === 1 && str_contains($value, ':');
         $at = Moment::at($value);
 
-        return $hasZone ? $at : (new DateTimeImmutable('now', $this->zone))->setDate((int) $at->format('Y'), (int) $at->format('n'), (int) $at->format('j'))->setTime((int) $at->format('G'), (int) $at->format('i'), (int) $at->format('s'), (int) $at->format('u'));
+        return $hasZone ? $at : self::local($this->zone, (int) $at->format('Y'), (int) $at->format('n'), (int) $at->format('j'), (int) $at->format('G'), (int) $at->format('i'), (int) $at->format('s'), (int) $at->format('u'));
     }
 
     private function patterned(string $value, DatePattern $pattern): DateTimeImmutable
@@ -68,7 +68,17 @@ final readonly class ToMoment implements Worker
         }
         $zone = isset($p['z']) ? new DateTimeZone($p['z'] === 'Z' ? 'UTC' : $p['z']) : $this->zone;
 
-        return (new DateTimeImmutable('now', $zone))->setDate($year, $month, $day)->setTime($hour, $minute, $second, (int) str_pad($p['f'] ?? '', 6, '0'));
+        return self::local($zone, $year, $month, $day, $hour, $minute, $second, (int) str_pad($p['f'] ?? '', 6, '0'));
+    }
+
+    /**
+     * What a clock on the wall shows. A time that it shows twice is the later one, and one that it skips is told as if it had not been put
+     * forward, as PostgreSQL has it.
+     */
+    private static function local(DateTimeZone $zone, int $year, int $month, int $day, int $hour, int $minute, int $second, int $micros): DateTimeImmutable
+    {
+        // Which of two it is depends on where the day is entered: at noon clocks have been put back already, whatever time it is now.
+        return (new DateTimeImmutable('2000-01-01 12:00', $zone))->setDate($year, $month, $day)->setTime($hour, $minute, $second, $micros);
     }
 
     private static function fraction(DateTimeImmutable $at): string
