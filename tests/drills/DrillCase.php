@@ -71,6 +71,13 @@ abstract class DrillCase extends TestCase
         return $running;
     }
 
+    /** Slots of a source that goes, which belong to nobody afterwards. */
+    protected function dropSlots(): void
+    {
+        $this->gate->run('SELECT pg_terminate_backend(active_pid, 5000) FROM pg_replication_slots WHERE database = current_database() AND active');
+        $this->gate->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database()');
+    }
+
     /** @param  resource  $worker */
     protected function stopWorker($worker): void
     {
@@ -160,7 +167,7 @@ abstract class DrillCase extends TestCase
         return $this->server($role)[0];
     }
 
-    private function connect(string $database, string $role): Connection
+    protected function connect(string $database, string $role): Connection
     {
         [$port, $password] = $this->server($role);
 

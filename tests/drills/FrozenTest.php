@@ -11,8 +11,7 @@ final class FrozenTest extends DrillCase
 {
     protected function tearDown(): void
     {
-        $this->gate->run('SELECT pg_terminate_backend(active_pid, 5000) FROM pg_replication_slots WHERE database = current_database() AND active');
-        $this->gate->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database()');
+        $this->dropSlots();
         parent::tearDown();
     }
 

@@ -5,7 +5,6 @@ declare(strict_types=1);
 namespace Tests\Drills;
 
 use Lighterman\Connectors\Postgres\Server\Connection;
-use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use PHPUnit\Framework\Attributes\Test;
 use PHPUnit\Framework\Attributes\TestWith;
 use PHPUnit\Framework\ExpectationFailedException;
@@ -21,15 +20,12 @@ final class TwoInstallationsTest extends DrillCase
     protected function setUp(): void
     {
         parent::setUp();
-        [$port, $password] = $this->server('own');
-        $admin = new Connection(new PostgresSettings('drill', '127.0.0.1', $port, 'postgres', 'lighterman', $password), 'drill', readOnly: false);
-        $admin->run("CREATE DATABASE drill_second_{$this->suffix}");
-        $admin->close();
-        $this->second = new Connection(new PostgresSettings('drill', '127.0.0.1', $port, "drill_second_{$this->suffix}", 'lighterman', $password), 'drill', readOnly: false);
+        $this->onServer("CREATE DATABASE drill_second_{$this->suffix}");
+        $this->second = $this->connect("drill_second_{$this->suffix}", 'own');
         $this->which = 'second';
         $this->command(['migrate', '--force', '--quiet']);
         foreach (['gate', 'house'] as $name) {
-            $this->command(['system:add', $name, '--port='.$this->portFor($name), "--database=drill_{$name}_{$this->suffix}", '--user=lighterman'], $password."\n");
+            $this->command(['system:add', $name, '--port='.$this->portFor($name), "--database=drill_{$name}_{$this->suffix}", '--user=lighterman'], $this->server($name)[1]."\n");
         }
         $this->which = 'own';
         $this->gate->run('CREATE TABLE loads (id int PRIMARY KEY, kg int, pad text, updated_at timestamptz NOT NULL DEFAULT now()); INSERT INTO loads SELECT g, g, repeat(md5(g::text), 8) FROM generate_series(1, 60000) g; CREATE INDEX ON loads (updated_at)');
@@ -37,13 +33,16 @@ final class TwoInstallationsTest extends DrillCase
 
     protected function tearDown(): void
     {
-        $this->gate->run('SELECT pg_terminate_backend(active_pid, 5000) FROM pg_replication_slots WHERE database = current_database() AND active');
-        $this->gate->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database()');
+        $this->dropSlots();
         $this->second->close();
         parent::tearDown();
-        [$port, $password] = $this->server('own');
-        $admin = new Connection(new PostgresSettings('drill', '127.0.0.1', $port, 'postgres', 'lighterman', $password), 'drill', readOnly: false);
-        $admin->run("DROP DATABASE IF EXISTS drill_second_{$this->suffix} WITH (FORCE)");
+        $this->onServer("DROP DATABASE IF EXISTS drill_second_{$this->suffix} WITH (FORCE)");
+    }
+
+    private function onServer(string $sql): void
+    {
+        $admin = $this->connect('postgres', 'own');
+        $admin->run($sql);
         $admin->close();
     }
 

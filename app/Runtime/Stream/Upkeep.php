@@ -47,7 +47,7 @@ final class Upkeep
         $this->spool->flush();
         $this->stream->recorder->flush(function () use ($to, $complete): void {
             $this->completeUpTo($complete);
-            DB::update('UPDATE route_logs SET read_to = coalesce(?, read_to), complete_up_to = greatest(complete_up_to, ?::timestamptz), updated_at = now() WHERE id = ?', [$to?->text(), $complete, $this->stream->log->id]);
+            DB::update('UPDATE route_logs SET read_to = coalesce(?, read_to), complete_up_to = greatest(least(complete_up_to, now()), ?::timestamptz), updated_at = now() WHERE id = ?', [$to?->text(), $complete, $this->stream->log->id]);
         });
         $confirmed = $this->read->confirm($this->reader->silence());
         $confirmed === null || $this->reader->confirm($confirmed);
