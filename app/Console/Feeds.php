@@ -5,6 +5,7 @@ declare(strict_types=1);
 namespace App\Console;
 
 use App\Models\Feed;
+use App\Pages\Frame;
 use App\Support\Say;
 
 final class Feeds extends Told
@@ -20,6 +21,9 @@ final class Feeds extends Told
             'feed' => $f->name, 'route' => $f->route->name, 'capture' => $f->capture, 'state' => $f->state(),
             'behind' => $json ? $f->behind() : Say::span($f->behind()), 'promise' => $json ? $f->promise_seconds : Say::span((float) $f->promise_seconds), 'landed' => $f->landed,
         ])->all();
+
+        $idle = $json ? null : app(Frame::class)->withoutWorkers();
+        $idle === null || $this->warn("{$idle} Nothing is carried meanwhile. Start one with bin/lighterman work.");
 
         return $this->rows(array_values($rows), 'There is no feed yet. bin/lighterman route:load FILE makes some.');
     }

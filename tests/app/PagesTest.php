@@ -60,7 +60,9 @@ final class PagesTest extends AppCase
         foreach (['/watch', '/feeds/loads'] as $page) {
             $this->get($page)->assertOk()->assertSee('No worker is running.')->assertSee($said, false);
         }
+        $this->artisan('feeds')->expectsOutputToContain('No worker is running. Nothing is carried meanwhile.')->assertSuccessful();
         DB::insert("INSERT INTO workers (name, seen_at) VALUES ('one', clock_timestamp())");
+        $this->artisan('feeds')->doesntExpectOutputToContain('No worker')->assertSuccessful();
         $this->get('/watch')->assertOk()->assertDontSee($said, false);
         DB::update("UPDATE workers SET seen_at = clock_timestamp() - interval '3 minutes'");
         $this->get('/feeds/loads')->assertSee('No worker has been seen since')->assertSee($said, false);
