@@ -13,6 +13,9 @@ final class Guess
     /** A type is taken if at least this share of the values that are there fit it; the others will be said. */
     private const ENOUGH = 0.98;
 
+    /** Among at least so many, one value that does not fit is taken for a slip: a small file may hold one as well as a large one. */
+    private const ONE_SLIP = 20;
+
     /** What the evidence says of dates that may be read either way. */
     public const UNTOLD = 'whose day and month cannot be told apart';
 
@@ -71,14 +74,14 @@ final class Guess
         $empty = count($values) - $there;
         $tail = $empty === 0 ? '' : '; '.number_format($empty).' empty';
         [$day, $month] = [$counts['date dd/MM/yyyy'] ?? 0, $counts['date MM/dd/yyyy'] ?? 0];
-        if ($there > 0 && max($day, $month) / $there >= self::ENOUGH && min($day, $month) > 0 && ($day === $month || min($day, $month) < max($day, $month) && self::contradicts($values, $day > $month))) {
+        if ($there > 0 && self::isEnough(max($day, $month), $there) && min($day, $month) > 0 && ($day === $month || min($day, $month) < max($day, $month) && self::contradicts($values, $day > $month))) {
             // Read the wrong way round they would land as other dates.
             return ['type' => Type::of(TypeKind::Text), 'format' => null, 'evidence' => 'dates in '.number_format(max($day, $month)).' of '.number_format(count($values)).', '.self::UNTOLD."{$tail}; say how they are written, MM/dd/yyyy or dd/MM/yyyy"];
         }
         foreach (['boolean', 'date yyyy-MM-dd', 'date dd.MM.yyyy', $month > $day ? 'date MM/dd/yyyy' : 'date dd/MM/yyyy', 'timestamptz', 'timestamp', 'date yyyyMMdd', 'integer', 'decimal', 'float'] as $kind) {
             $fits = $counts[$kind] ?? 0;
             $wider = ['integer' => $counts['decimal'] ?? 0, 'decimal' => $counts['float'] ?? 0][$kind] ?? 0;
-            if ($there > 0 && $fits / $there >= self::ENOUGH && $wider <= $fits) {
+            if ($there > 0 && self::isEnough($fits, $there) && $wider <= $fits) {
                 return [
                     'type' => self::typeOf($kind, $values, $decimal),
                     'format' => str_starts_with($kind, 'date ') && $kind !== 'date yyyy-MM-dd' ? substr($kind, 5) : null,
@@ -88,6 +91,12 @@ final class Guess
         }
 
         return ['type' => Type::of(TypeKind::Text), 'format' => null, 'evidence' => 'text in '.number_format($there).' of '.number_format(count($values)).$tail];
+    }
+
+    /** @param  positive-int  $there */
+    private static function isEnough(int $fits, int $there): bool
+    {
+        return $fits / $there >= self::ENOUGH || $there >= self::ONE_SLIP && $there - $fits === 1;
     }
 
     /**

@@ -48,4 +48,13 @@ final class GuessTest extends TestCase
         self::assertSame('integer in 99 of 100; 1 not', Guess::type([...array_map(strval(...), range(1, 99)), 'n/a'], '.')['evidence']);
         self::assertSame('text', (string) Guess::type([...array_map(strval(...), range(1, 90)), ...array_fill(0, 10, 'n/a')], '.')['type']);
     }
+
+    #[Test]
+    public function one_slip_in_a_small_file_is_said_and_does_not_make_it_text(): void
+    {
+        $with = static fn (int $numbers, int $slips): array => [...array_map(strval(...), range(1, $numbers)), ...array_fill(0, $slips, 'n. b.')];
+        self::assertSame('integer in 23 of 24; 1 not', Guess::type($with(23, 1), '.')['evidence']);
+        self::assertSame('text', (string) Guess::type($with(22, 2), '.')['type']);
+        self::assertSame('text', (string) Guess::type($with(9, 1), '.')['type'], 'of ten values one may as well be meant');
+    }
 }
