@@ -120,7 +120,7 @@ final readonly class Rehearsal
         $lands = $lands && $judged->fork !== Fork::DROPPED;
         $lands && $this->treater->remember($judged);
         if ($lands && ($refused = $this->refused($judged)) !== null) {
-            $judged = $this->treater->whole->unwritable($judged->row, $refused);
+            $judged = $this->treater->whole->refused($judged->row, $refused);
             [$lands, $outcome] = [false, $judged->outcome()];
         }
         $landed = array_map(static fn (string|false|null $v): ?string => $v === false ? null : $v, $judged->landed());

@@ -14,6 +14,7 @@ use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\SystemTrouble;
 use PDO;
 use PDOException;
+use PHPUnit\Framework\Attributes\DataProvider;
 use PHPUnit\Framework\Attributes\Test;
 
 /** An SQLite file as a source. */
@@ -76,6 +77,68 @@ final class SqliteTest extends OtherSourceCase
         $this->expectException(PDOException::class);
         $this->expectExceptionMessageMatches('/lighterman_test0001/');
         $this->does('ALTER TABLE casks DROP COLUMN note');
+    }
+
+    /** @return iterable<string, array{string}> */
+    public static function uniqueThings(): iterable
+    {
+        yield 'another column' => ['CREATE TABLE casks (id INTEGER PRIMARY KEY, tag TEXT UNIQUE, spot INTEGER)'];
+        yield 'several columns, and an index that takes case for nothing' => ['CREATE TABLE casks (id INTEGER PRIMARY KEY, tag TEXT, spot INTEGER, UNIQUE (spot, tag)); CREATE UNIQUE INDEX tags ON casks (tag COLLATE NOCASE)'];
+        yield 'a key that takes case for nothing' => ['CREATE TABLE casks (id TEXT COLLATE NOCASE PRIMARY KEY NOT NULL, tag TEXT, spot INTEGER UNIQUE)'];
+        yield 'a table without row numbers' => ['CREATE TABLE casks (id TEXT COLLATE NOCASE, tag TEXT UNIQUE, spot INTEGER UNIQUE, PRIMARY KEY (id)) WITHOUT ROWID'];
+        yield 'a key of no type' => ['CREATE TABLE casks (id PRIMARY KEY NOT NULL, tag TEXT UNIQUE COLLATE RTRIM, spot REAL)'];
+        yield 'no key' => ['CREATE TABLE casks (id TEXT, tag TEXT UNIQUE, spot INTEGER UNIQUE)'];
+    }
+
+    #[Test]
+    #[DataProvider('uniqueThings')]
+    public function rows_that_a_statement_replaces_are_told_as_deleted_once(string $made): void
+    {
+        $this->does($made);
+        $keyless = str_contains($made, 'id TEXT, tag TEXT UNIQUE, spot');
+        $reader = $this->begin();
+        $seed = random_int(1, PHP_INT_MAX);
+        mt_srand($seed);
+        $any = static fn (string ...$of): string => $of[mt_rand(0, count($of) - 1)];
+        $value = static fn (): string => $any('1', '2', '3', '\'a\'', '\'A\'', '\'b\'', '\'B \'', '\'b\'', '2.0', 'NULL');
+        for ($n = 0; $n < 400; $n++) {
+            $n % 50 === 0 && $this->does('PRAGMA recursive_triggers = '.mt_rand(0, 1));
+            $or = $any('', ' OR REPLACE', ' OR REPLACE', ' OR IGNORE', ' OR FAIL', ' OR ROLLBACK');
+            $rows = implode(', ', array_map(static fn (): string => "({$value()}, {$value()}, {$value()})", range(1, mt_rand(1, 3))));
+            try {
+                $this->does(match (mt_rand(0, 5)) {
+                    0 => 'DELETE FROM casks WHERE id = '.$value(),
+                    1, 2 => "UPDATE{$or} casks SET {$any('id', 'tag', 'spot')} = {$value()} WHERE {$any('id', 'tag', 'spot')} = {$value()}",
+                    3 => $keyless ? "REPLACE INTO casks VALUES {$rows}" : "INSERT INTO casks VALUES {$rows} ON CONFLICT (id) DO UPDATE SET tag = excluded.tag",
+                    default => "INSERT{$or} INTO casks VALUES {$rows}",
+                });
+            } catch (PDOException) {
+                // What the table's own rules refuse is tried too.
+            }
+        }
+        $there = [];
+        foreach (self::told($reader) as $line) {
+            if (preg_match('/^(?:insert|update|delete) (null|\[.*?\]) (null|\[.*?\])$/', $line, $m)) {
+                [$before, $after] = [$m[1], $m[2]];
+                $key = static fn (string $row): string => $keyless ? $row : (string) json_encode(json_decode($row)[0]);
+                $place = static fn (string $row): int|string|false => array_search($key($row), array_map($key, $there), true);
+                if ($before !== 'null') {
+                    self::assertNotFalse($place($before), "seed {$seed}: {$line} tells of a row that is not there");
+                    unset($there[$place($before)]);
+                }
+                if ($after !== 'null') {
+                    // Of one key the row before it gives way without a word, as everywhere.
+                    if (! $keyless && ($same = $place($after)) !== false) {
+                        unset($there[$same]);
+                    }
+                    $there[] = $after;
+                }
+            }
+        }
+        sort($there);
+        $really = array_map(static fn (array $r): string => (string) json_encode(array_map(static fn (mixed $v): ?string => $v === null ? null : (string) $v, $r)), $this->app->query('SELECT CAST(id AS TEXT), CAST(tag AS TEXT), CAST(spot AS TEXT) FROM casks')->fetchAll(PDO::FETCH_NUM));
+        sort($really);
+        self::assertSame($really, $there, "seed {$seed}");
     }
 
     #[Test]

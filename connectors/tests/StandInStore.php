@@ -43,6 +43,12 @@ final class StandInStore
         return new ObjectStore("http://127.0.0.1:{$this->port}", 'us-east-1', $bucket, $prefix, 'press', $secret);
     }
 
+    /** The file that holds an object, of a key that is short. */
+    public function place(string $key): string
+    {
+        return "{$this->folder}/objects/".rawurlencode($key);
+    }
+
     /** Has so many of the next questions about an object fail. */
     public function failHead(int $requests): void
     {

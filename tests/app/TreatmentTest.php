@@ -465,6 +465,39 @@ final class TreatmentTest extends AppCase
     }
 
     #[Test]
+    public function of_a_list_one_element_fails_by_itself_and_a_row_that_fails_whole_is_mended_whole(): void
+    {
+        config(['lighterman.value_bytes' => 1 << 20]);
+        $this->gate->run("ALTER TABLE loads ADD parts text; DELETE FROM loads WHERE id > 4; UPDATE loads SET parts = '[1, 2]' WHERE id = 1; UPDATE loads SET parts = 'oops' WHERE id = 2; UPDATE loads SET parts = '[7, 8]', weight = repeat('y', 1048577) WHERE id = 3");
+        // Of the last, only the target knows that it does not take the second.
+        $this->gate->run('UPDATE loads SET parts = \'[3, {"x": "\u0000"}, 4]\' WHERE id = 4');
+        $treatment = ['explode' => ['column' => 'parts', 'number' => 'part_no'], 'columns' => [['from' => 'parts', 'as' => 'part', 'steps' => [['convert' => 'jsonb']]]], 'checks' => [['check' => 'expression', 'expression' => "as_read('parts') != '13'", 'else' => 'set_aside']]];
+        $feed = $this->carry($this->treated($treatment, ['capture' => Capture::Reload, 'watermark' => null]));
+        $landed = fn (): string => (string) $this->house->value("SELECT string_agg(id || ':' || part_no || '=' || part::text, ' ' ORDER BY id, part_no) FROM copy.loads");
+        self::assertSame('on time', $feed->state(), (string) $feed->trouble?->message);
+        self::assertSame('1:1=1 1:2=2 4:1=3 4:3=4', $landed());
+        $apart = SetAside::with('feed')->where('feed_id', $feed->id)->get()->keyBy('key');
+        self::assertEquals(['id = 2' => 'not_json', 'id = 3' => 'too_long', 'id = 4' => 'target_refuses'], $apart->map(static fn (SetAside $r): string => $r->reason)->all());
+        self::assertSame([null, null, '2'], [$apart['id = 2']->record['part_no'], $apart['id = 3']->record['part_no'], $apart['id = 4']->record['part_no']]);
+
+        $mend = function (string $key, array $values) use ($apart, $feed): string {
+            AsideDesk::edit($apart[$key]->refresh()->load('feed'), $values);
+            AsideDesk::send($feed->refresh()->load('route'), SetAside::whereKey($apart[$key]->id));
+            $this->gate->run('TRUNCATE loads');
+            $this->carry($feed->refresh());
+
+            return $apart[$key]->refresh()->standing();
+        };
+        self::assertSame('waiting', $mend('id = 2', ['parts' => '[12, 13, 14]']), 'one of the three fails, so none lands');
+        self::assertSame('1:1=1 1:2=2 4:1=3 4:3=4', $landed());
+        self::assertSame(['sent', 'sent', 'sent'], [$mend('id = 2', ['parts' => '[12, 14]']), $mend('id = 3', ['weight' => '9']), $mend('id = 4', ['parts' => '{"x": "y"}'])]);
+        self::assertSame('1:1=1 1:2=2 2:1=12 2:2=14 3:1=7 3:2=8 4:1=3 4:2={"x": "y"} 4:3=4', $landed());
+        foreach (Run::where('feed_id', $feed->id)->get() as $run) {
+            self::assertTrue($run->addsUp(), "run {$run->id}");
+        }
+    }
+
+    #[Test]
     public function names_are_looked_up_in_another_system_in_few_queries(): void
     {
         $this->house->run("CREATE TABLE regions (code int PRIMARY KEY, name text); INSERT INTO regions SELECT g, 'region ' || g FROM generate_series(0, 40) g; INSERT INTO regions VALUES (41, NULL)");

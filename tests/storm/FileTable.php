@@ -4,10 +4,11 @@ declare(strict_types=1);
 
 namespace Tests\Storm;
 
+use Lighterman\Connectors\Tests\StandInStore;
 use Random\Engine\Mt19937;
 use Random\Randomizer;
 
-/** Files of one pattern, as others leave them in a folder, and what becomes of them there. */
+/** Files of one pattern, as others leave them in a folder or an object store, and what becomes of them there. */
 final class FileTable
 {
     /** Numbers of rows that the files may bring. */
@@ -23,21 +24,32 @@ final class FileTable
 
     private int $named = 0;
 
-    /** @param  'delimited'|'jsonl'  $format */
-    private function __construct(public readonly string $name, private readonly string $format, private readonly string $folder)
+    /**
+     * @param  'delimited'|'jsonl'  $format
+     * @param  StandInStore|null  $store  the store that keeps them, where it is not the folder
+     */
+    private function __construct(public readonly string $name, private readonly string $format, private readonly string $folder, private readonly ?StandInStore $store)
     {
     }
 
-    /** @return array<string, mixed> */
-    public static function random(Randomizer $random, int $n): array
+    /**
+     * @param  'files'|'boxes'  $system
+     * @return array<string, mixed>
+     */
+    public static function random(Randomizer $random, int $n, string $system): array
     {
-        return ['name' => "t{$n}", 'system' => 'files', 'format' => ['delimited', 'jsonl'][$random->getInt(0, 1)]];
+        return ['name' => "t{$n}", 'system' => $system, 'format' => ['delimited', 'jsonl'][$random->getInt(0, 1)]];
     }
 
     /** @param  array<string, mixed>  $told */
-    public static function fromArray(array $told, string $folder): self
+    public static function fromArray(array $told, string $folder, ?StandInStore $store): self
     {
-        return new self($told['name'], $told['format'], $folder);
+        return new self($told['name'], $told['format'], $folder, $told['system'] === 'boxes' ? $store : null);
+    }
+
+    private function path(string $name): string
+    {
+        return $this->store?->place("drop/{$name}") ?? "{$this->folder}/{$name}";
     }
 
     public function pattern(): string
@@ -62,6 +74,7 @@ final class FileTable
             'change', 'mixed' => $this->leave($this->rows($n, 1 + $n % 40)),
             'burst' => array_map(fn (int $i) => $this->leave($this->rows($n + $i, 3)), range(1, 3)),
             'move', 'alter_and_write' => $this->rewrite($n),
+            'widen', 'rename_column', 'drop_and_add' => $this->append($n),
             'truncate', 'drop_column' => $this->takeAway($n),
             'rollback', 'add_column' => $this->leave($this->rows($n, 5), wrong: true),
             'swap', 'make_again' => $this->leave($this->rows($n, 400), slowly: true),
@@ -89,9 +102,24 @@ final class FileTable
         $this->write("{$this->name}-".(++$this->named).".{$this->ending()}", $rows, $wrong, $slowly);
     }
 
+    private function any(int $n): ?string
+    {
+        return array_keys($this->files)[$n % max(1, count($this->files))] ?? null;
+    }
+
+    private function append(int $n): void
+    {
+        $name = $this->any($n);
+        if ($name !== null) {
+            $before = $this->files[$name];
+            unset($this->files[$name]);
+            $this->write($name, $before + $this->rows($n, 10), goneOn: $before);
+        }
+    }
+
     private function rewrite(int $n): void
     {
-        $name = array_keys($this->files)[$n % max(1, count($this->files))] ?? null;
+        $name = $this->any($n);
         if ($name !== null) {
             $rows = $this->files[$name];
             unset($this->files[$name]);
@@ -99,25 +127,38 @@ final class FileTable
         }
     }
 
-    /** @param  array<int, array{string, string|null}>  $rows */
-    private function write(string $name, array $rows, bool $wrong = false, bool $slowly = false): void
+    /**
+     * @param  array<int, array{string, string|null}>  $rows
+     * @param  array<int, array{string, string|null}>  $goneOn  rows that the file has and that the others are put behind
+     */
+    private function write(string $name, array $rows, bool $wrong = false, bool $slowly = false, array $goneOn = []): void
     {
         // The order in which they are read is that of their times, which tell whole seconds.
         while (time() <= $this->written) {
             usleep(20_000);
         }
         $text = $this->text($rows, $wrong);
-        if ($slowly) {
-            file_put_contents("{$this->folder}/{$name}", substr($text, 0, intdiv(strlen($text), 2)));
-            usleep(700_000);
-            file_put_contents("{$this->folder}/{$name}", substr($text, intdiv(strlen($text), 2)), FILE_APPEND);
+        $path = $this->path($name);
+        // An object comes whole, whoever writes it.
+        $parts = $this->store !== null ? [$text] : ($goneOn !== [] ? [substr($text, strlen($this->text($goneOn, false)))] : ($slowly ? str_split($text, intdiv(strlen($text), 2) + 1) : [$text]));
+        if (count($parts) === 1 && $goneOn === [] || $this->store !== null) {
+            file_put_contents($this->beside($name), $text);
+            rename($this->beside($name), $path);
         } else {
-            file_put_contents("{$this->folder}/.{$name}", $text);
-            rename("{$this->folder}/.{$name}", "{$this->folder}/{$name}");
+            foreach ($parts as $n => $part) {
+                usleep($n === 0 ? 0 : 700_000);
+                file_put_contents($path, $part, FILE_APPEND);
+            }
         }
         clearstatcache();
-        $this->written = (int) filemtime("{$this->folder}/{$name}");
+        $this->written = (int) filemtime($path);
         $this->files[$name] = $rows;
+    }
+
+    /** Where a file is written that is not there yet for others. */
+    private function beside(string $name): string
+    {
+        return $this->store === null ? "{$this->folder}/.{$name}" : "{$this->path($name)}.new";
     }
 
     /** @param  array<int, array{string, string|null}>  $rows */
@@ -137,14 +178,14 @@ final class FileTable
 
     private function takeAway(int $n): void
     {
-        $name = array_keys($this->files)[$n % max(1, count($this->files))] ?? null;
+        $name = $this->any($n);
         if ($name === null || count($this->files) === 1) {
             return;
         }
         foreach (array_keys($this->files[$name]) as $id) {
-            $this->unsure[$id] = (int) filemtime("{$this->folder}/{$name}");
+            $this->unsure[$id] = (int) filemtime($this->path($name));
         }
-        unlink("{$this->folder}/{$name}");
+        unlink($this->path($name));
         unset($this->files[$name]);
     }
 
@@ -165,7 +206,7 @@ final class FileTable
         $last = [];
         foreach ($this->files as $name => $rows) {
             foreach ($rows as $id => $row) {
-                $last[$id] = [self::line($id, $row), (int) filemtime("{$this->folder}/{$name}")];
+                $last[$id] = [self::line($id, $row), (int) filemtime($this->path($name))];
             }
         }
         $there = array_column(array_map(static fn (array $r): array => ['id' => $r['id'], 'line' => self::line((string) $r['id'], [(string) $r['amount'], $r['note']])], $copy), 'line', 'id');

@@ -39,9 +39,9 @@ final readonly class Story
         $random = new Randomizer(new Mt19937($seed));
         $tables = [];
         for ($n = 0, $all = $random->getInt(1, 3); $n < $all; $n++) {
-            $system = ['gate', 'gate', 'gate', 'mariadb', 'sqlite', 'files'][$random->getInt(0, 5)];
+            $system = ['gate', 'gate', 'gate', 'gate', 'mariadb', 'sqlite', 'files', 'boxes'][$random->getInt(0, 7)];
             $tables[] = match ($system) {
-                'gate' => Table::random($random, $n), 'files' => FileTable::random($random, $n), default => OtherTable::random($random, $n, $system),
+                'gate' => Table::random($random, $n), 'files', 'boxes' => FileTable::random($random, $n, $system), default => OtherTable::random($random, $n, $system),
             };
         }
         $feeds = self::feeds($random, $tables);
@@ -76,10 +76,10 @@ final readonly class Story
         foreach ($tables as $table => $told) {
             for ($n = 0, $all = $random->getInt(1, 2); $n < $all; $n++) {
                 $capture = $one(match ($told['system'] ?? 'gate') {
-                    'gate' => ['log', 'log', 'log', 'trigger', 'trigger', 'watermark', 'reload'], 'files' => ['files', 'files', 'reload'], default => ['trigger', 'trigger', 'watermark', 'reload'],
+                    'gate' => ['log', 'log', 'log', 'trigger', 'trigger', 'watermark', 'reload'], 'files', 'boxes' => ['files', 'files', 'reload'], default => ['trigger', 'trigger', 'watermark', 'reload'],
                 });
                 $landing = match ($capture) {
-                    'watermark' => $one(['upsert', 'upsert', 'append']), 'reload' => ($told['system'] ?? '') === 'files' ? 'replace' : $one(['replace', 'upsert']), 'files' => 'upsert', default => $one(['upsert', 'upsert', 'versions', 'append']),
+                    'watermark' => $one(['upsert', 'upsert', 'append']), 'reload' => in_array($told['system'] ?? '', ['files', 'boxes'], true) ? 'replace' : $one(['replace', 'upsert']), 'files' => 'upsert', default => $one(['upsert', 'upsert', 'versions', 'append']),
                 };
                 $deletes = $landing === 'upsert' && in_array($capture, ['log', 'trigger'], true) ? $one(['apply', 'apply', 'mark', 'ignore']) : 'apply';
                 $target = $one(['house', 'house', 'house', 'lake', 'store']);

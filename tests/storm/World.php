@@ -96,9 +96,11 @@ final class World
             SystemBook::add($side, ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => "storm_{$side}_{$suffix}", 'user' => $this->role, 'tls' => 'prefer'], $this->password);
         }
         SystemBook::add('lake', ['path' => $this->lake], '', 'lake');
-        if (in_array('store', array_column($story->feeds, 'target'), true)) {
+        if (in_array('store', array_column($story->feeds, 'target'), true) || in_array('boxes', array_column($story->tables, 'system'), true)) {
             $this->store = new StandInStore;
-            SystemBook::add('store', ['endpoint' => "http://127.0.0.1:{$this->store->port}", 'region' => 'us-east-1', 'bucket' => 'cider', 'prefix' => 'lake', 'user' => 'press', 'addressing' => 'path'], 'invented-secret', 'lake-store');
+            foreach (['store' => ['lake', 'lake-store'], 'boxes' => ['drop', 'files-store']] as $system => [$prefix, $kind]) {
+                SystemBook::add($system, ['endpoint' => "http://127.0.0.1:{$this->store->port}", 'region' => 'us-east-1', 'bucket' => 'cider', 'prefix' => $prefix, 'user' => 'press', 'addressing' => 'path'], 'invented-secret', $kind);
+            }
         }
         [$port, $password] = [(int) getenv('LIGHTERMAN_TEST_MARIA_PORT'), (string) getenv('LIGHTERMAN_TEST_MARIA_PASSWORD')];
         $this->mariadb = new PDO("mysql:host=127.0.0.1;port={$port}", 'lighterman', $password, [PDO::ATTR_ERRMODE => PDO::ERRMODE_EXCEPTION]);
@@ -124,7 +126,7 @@ final class World
         $this->gate->run("CREATE TABLE public.bands (code int PRIMARY KEY, name text); INSERT INTO bands SELECT g, 'band ' || g FROM generate_series(0, ".Checks::BANDS." - 1) g; ALTER TABLE bands OWNER TO {$this->role}");
         foreach ($this->story->tables as $told) {
             if (isset($told['system'])) {
-                $this->tables[] = $table = $told['system'] === 'files' ? FileTable::fromArray($told, $this->drop) : OtherTable::fromArray($told, $told['system'] === 'sqlite' ? $this->sqlite : $this->mariadb);
+                $this->tables[] = $table = in_array($told['system'], ['files', 'boxes'], true) ? FileTable::fromArray($told, $this->drop, $this->store) : OtherTable::fromArray($told, $told['system'] === 'sqlite' ? $this->sqlite : $this->mariadb);
                 $table->create();
 
                 continue;
@@ -158,8 +160,8 @@ final class World
         foreach ($this->story->feeds as $f) {
             $changes = in_array($f['capture'], ['log', 'trigger'], true);
             $system = $this->story->tables[$f['table']]['system'] ?? 'gate';
-            if ($system === 'files') {
-                $routes["files {$f['target']}"][] = $this->filesFeed($f);
+            if ($this->tables[$f['table']] instanceof FileTable) {
+                $routes["{$system} {$f['target']}"][] = $this->filesFeed($f);
 
                 continue;
             }

@@ -10,6 +10,7 @@ use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Treater;
+use Lighterman\Core\Treatment\Value\Fault;
 
 /** A record whose key was edited is another row's now, of which a newer version may have landed; that is never written over. */
 final readonly class OtherRow
@@ -24,9 +25,20 @@ final readonly class OtherRow
         if (! $record->edited || ! $this->definition->destination->landing->merges() || AsideBook::keyHash($this->definition, $raw) === $record->key_hash) {
             return null;
         }
-        $lands = LandsAs::of($this->treater, $this->definition->landedTable(), $raw);
-        $key = $lands?->key() ?? [];
+        try {
+            $records = $this->treater?->explosion->again($raw) ?? [$raw];
+        } catch (Fault) {
+            // It fails again, and is told why when it is treated.
+            return null;
+        }
+        foreach ($records as $record) {
+            $lands = LandsAs::of($this->treater, $this->definition->landedTable(), $record);
+            $key = $lands?->key() ?? [];
+            if ($lands !== null && $key !== [] && $this->target->row($lands->table->name, $key) !== null) {
+                return Unwritable::keyTaken(implode(', ', $this->definition->origin->key));
+            }
+        }
 
-        return $lands === null || $key === [] || $this->target->row($lands->table->name, $key) === null ? null : Unwritable::keyTaken(implode(', ', $this->definition->origin->key));
+        return null;
     }
 }

@@ -65,12 +65,24 @@ abstract class SequencedChanges implements ChangeTable
     /** What a trigger writes down, as expressions: the names of the columns, the row before and the row after. */
     protected function recorded(Shape $shape, string $event): string
     {
-        $columns = array_values(array_filter($shape->columns, static fn (Column $c): bool => $c->type->kind !== TypeKind::Unmappable));
-        $names = json_encode(array_map(static fn (Column $c): string => $c->name, $columns), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE);
-        $rows = array_map(fn (?string $row): string => $row === null ? 'NULL'
-            : 'json_array('.implode(', ', array_map(fn (Column $c): string => $this->spelling->render($c, "{$row}.".$this->spelling->name($c->name)), $columns)).')', self::EVENTS[$event]);
+        return implode(', ', [$this->columnNames($shape), ...array_map(fn (?string $row): string => $row === null ? 'NULL' : $this->image($shape, $row), self::EVENTS[$event])]);
+    }
 
-        return implode(', ', [$this->spelling->text($names), ...$rows]);
+    protected function columnNames(Shape $shape): string
+    {
+        return $this->spelling->text(json_encode(array_map(static fn (Column $c): string => $c->name, self::recordable($shape)), JSON_THROW_ON_ERROR | JSON_UNESCAPED_UNICODE));
+    }
+
+    /** A row as it is written down, as an expression. */
+    protected function image(Shape $shape, string $row): string
+    {
+        return 'json_array('.implode(', ', array_map(fn (Column $c): string => $this->spelling->render($c, "{$row}.".$this->spelling->name($c->name)), self::recordable($shape))).')';
+    }
+
+    /** @return list<Column> */
+    private static function recordable(Shape $shape): array
+    {
+        return array_values(array_filter($shape->columns, static fn (Column $c): bool => $c->type->kind !== TypeKind::Unmappable));
     }
 
     public function create(int $first): void

@@ -57,7 +57,7 @@ final class SqliteSource extends PdoSource
         return new SourceCapabilities(
             $this->settings->writable(),
             $this->settings->writable() ? [Capture::Reload, Capture::Watermark, Capture::Trigger] : [Capture::Reload, Capture::Watermark],
-            'Here no trigger fires for a row that INSERT OR REPLACE removes because of another unique column, or of a key that NOCASE takes for the same, unless recursive_triggers is on.',
+            'Here no trigger fires for a row that INSERT OR REPLACE removes because of a unique index over an expression or over part of the rows, unless recursive_triggers is on.',
             'Give Lighterman the right to write the file',
             'A column that is declared COLLATE NOCASE takes abc and ABC for one key.',
         );

@@ -101,7 +101,7 @@ final class ChangeTreating
     /** From here on the target is asked about each record, for it has refused some. @return bool whether it was not yet */
     public function tries(Trial $trial): bool
     {
-        if ($this->trial !== null || $this->definition->treatment->failing !== Outcome::SetAside) {
+        if ($this->trial !== null || $this->definition->treatment->refused() !== Outcome::SetAside) {
             return false;
         }
         [$this->trial, $this->taken] = [$trial, 0];

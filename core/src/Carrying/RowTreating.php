@@ -6,7 +6,6 @@ namespace Lighterman\Core\Carrying;
 
 use Lighterman\Core\Definition\FeedDefinition;
 use Lighterman\Core\Format\CopyText;
-use Lighterman\Core\Landing\KeyOf;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Landing\Trial;
 use Lighterman\Core\Position\Position;
@@ -16,6 +15,7 @@ use Lighterman\Core\Record\Stretch;
 use Lighterman\Core\Record\Unwritable;
 use Lighterman\Core\Treatment\Apart;
 use Lighterman\Core\Treatment\Fork;
+use Lighterman\Core\Treatment\Judging;
 use Lighterman\Core\Treatment\Outcome;
 use Lighterman\Core\Treatment\Treated;
 use Lighterman\Core\Treatment\Treater;
@@ -25,6 +25,8 @@ use Lighterman\Core\Treatment\Value\Fault;
 final class RowTreating
 {
     private readonly LandedTable $table;
+
+    private readonly Leaving $leaving;
 
     /** Number that the receipt of the unit under way will have. */
     private int $sequence = 0;
@@ -44,6 +46,7 @@ final class RowTreating
     public function __construct(private readonly FeedDefinition $definition, private readonly ?Treater $treater, private readonly Bounds $bounds, private readonly Aside $aside, private readonly Watched $watch, private readonly int $run)
     {
         $this->table = $definition->landedTable();
+        $this->leaving = new Leaving($definition, $treater);
         $this->again = new Treated;
     }
 
@@ -80,7 +83,7 @@ final class RowTreating
     /** Whether records that the target refuses can be found, and are to be set aside. */
     public function mayTry(): bool
     {
-        return $this->trial === null && $this->definition->treatment->failing === Outcome::SetAside;
+        return $this->trial === null && $this->definition->treatment->refused() === Outcome::SetAside;
     }
 
     /** Queries that lookups have taken so far; null where nothing is looked up. */
@@ -126,14 +129,18 @@ final class RowTreating
     private function treated(Batch $batch): Batch
     {
         [$encoded, $unwritable] = $this->bounds->suspects($batch->encoded) ? $this->writable($batch) : [$batch->encoded, 0];
-        if ($this->trial !== null && $encoded !== '') {
-            [$encoded, $refused] = $this->tried($this->trial, $batch, $encoded);
+        $taken = function (string $records) use ($batch, &$unwritable): string {
+            [$left, $refused] = $this->trial === null || $records === '' ? [$records, 0] : $this->tried($this->trial, $batch, $records);
             $unwritable += $refused;
-        }
+
+            return $left;
+        };
         if ($this->treater === null) {
+            $encoded = $taken($encoded);
+
             return $batch->unreadable === [] && $unwritable === 0 ? $batch : $batch->treated($batch->shape, $encoded, 0, $unwritable);
         }
-        $treated = $this->treater->block($encoded);
+        $treated = $this->treater->block($encoded, $taken);
         foreach ($treated->apart as $apart) {
             $this->aside->add($apart, $this->place($batch));
         }
@@ -141,7 +148,7 @@ final class RowTreating
         $this->warned += $treated->warned;
         $this->watch->add($treated->landing(), $treated);
 
-        return $batch->treated($this->table->shape, $treated->own(), $treated->dropped, count($treated->apart) + $unwritable, $this->forked($treated), $this->table->place === null ? $this->gone($treated) : $this->ends($encoded));
+        return $batch->treated($this->table->shape, $treated->own(), $treated->dropped, count($treated->apart) + $unwritable, $this->forked($treated), $this->leaving->keys($treated, $encoded));
     }
 
     /**
@@ -162,7 +169,8 @@ final class RowTreating
                 continue;
             }
             $apart++;
-            $this->aside->addUnwritable($row, $fault, $this->place($batch));
+            // A row that fails whole has no place in a list.
+            $this->aside->addUnwritable($this->definition->treatment->explode === null ? $row : [...$row, null], $fault, $this->place($batch));
         }
         $this->aside->flush();
 
@@ -172,13 +180,14 @@ final class RowTreating
     /**
      * Sets records aside that the target refuses.
      *
+     * @param  string  $encoded  lines of records
      * @return array{string, int} the lines that are left, and how many are not
      */
     private function tried(Trial $trial, Batch $batch, string $encoded): array
     {
         $lines = explode("\n", substr($encoded, 0, -1));
         $apart = 0;
-        foreach ($this->lands($lines) as $name => $landing) {
+        foreach ($this->lands(array_map(CopyText::row(...), $lines)) as $name => $landing) {
             foreach ($trial->refused($this->table->tables()[$name] ?? $this->table, $landing) as $n => $why) {
                 if (isset($lines[$n])) {
                     $this->aside->addUnwritable(CopyText::row($lines[$n]), $why, $this->place($batch));
@@ -193,28 +202,18 @@ final class RowTreating
     }
 
     /**
-     * What lines would land as. Counts nothing.
+     * What records would land as. Counts nothing.
      *
-     * @param  list<string>  $lines
+     * @param  list<list<string|false|null>>  $records
      * @return array<string, array<int, string>> lines of each, by the name of the fork
      */
-    private function lands(array $lines): array
+    private function lands(array $records): array
     {
-        if ($this->treater === null) {
-            return ['' => array_map(static fn (string $l): string => "{$l}\n", $lines)];
-        }
         $landing = [];
-        foreach ($lines as $n => $line) {
-            try {
-                $records = $this->treater->explosion->records(CopyText::row($line));
-            } catch (Fault) {
-                continue;
-            }
-            foreach ($records as $record) {
-                $lands = LandsAs::of($this->treater, $this->table, $record);
-                if ($lands !== null) {
-                    $landing[$lands->fork][$n] = ($landing[$lands->fork][$n] ?? '').CopyText::line($lands->row);
-                }
+        foreach ($records as $n => $record) {
+            $lands = LandsAs::of($this->treater, $this->table, $record);
+            if ($lands !== null) {
+                $landing[$lands->fork][$n] = CopyText::line($lands->row);
             }
         }
 
@@ -235,41 +234,6 @@ final class RowTreating
         }
 
         return array_filter($forked, static fn (string $lines): bool => $lines !== '');
-    }
-
-    /** Keys of the records that a choice keeps out, since they take no fork: what landed of them before has to go. */
-    private function gone(Treated $treated): string
-    {
-        $dropped = $treated->landed[Fork::DROPPED] ?? '';
-        if ($dropped === '' || ! $this->definition->destination->landing->merges()) {
-            return '';
-        }
-        $key = KeyOf::columns($this->table->shape->names(), $this->table->key);
-
-        return implode('', array_map(static function (string $line) use ($key): string {
-            $fields = explode("\t", $line);
-
-            return implode("\t", array_map(static fn (int $at): string => $fields[$at], $key->places))."\n";
-        }, explode("\n", substr($dropped, 0, -1))));
-    }
-
-    /** Keys of the last elements of the lists that rows hold. One that cannot be read tells of none. */
-    private function ends(string $encoded): string
-    {
-        $ends = '';
-        $key = KeyOf::columns($this->definition->carried()->names(), $this->definition->origin->key);
-        foreach ($encoded === '' ? [] : explode("\n", substr($encoded, 0, -1)) as $line) {
-            try {
-                $records = $this->treater?->explosion->records(CopyText::row($line)) ?? [];
-            } catch (Fault) {
-                continue;
-            }
-            $fields = explode("\t", $line);
-            $last = $records === [] ? [] : $records[count($records) - 1];
-            $ends .= implode("\t", [...array_map(static fn (int $at): string => $fields[$at], $key->places), (string) end($last)])."\n";
-        }
-
-        return $ends;
     }
 
     /** Notes which waiting records have a newer version in this batch. */
@@ -293,21 +257,58 @@ final class RowTreating
      */
     public function again(array $raw): Apart|Unwritable|bool
     {
-        foreach ($this->trial === null ? [] : $this->lands([substr(CopyText::line($raw), 0, -1)]) as $name => $landing) {
+        $before = count($this->again->apart);
+        try {
+            $records = $this->treater?->explosion->again($raw) ?? [$raw];
+        } catch (Fault $fault) {
+            $unreadable = $this->treater?->whole->unreadable(array_slice($raw, 0, -1), $fault);
+        }
+        foreach ($this->trial === null ? [] : $this->lands($records ?? []) as $name => $landing) {
             foreach ($this->trial?->refused($this->table->tables()[$name] ?? $this->table, $landing) ?? [] as $why) {
                 return $why;
             }
         }
-        $treated = $this->again;
-        $apart = count($treated->apart);
-        $row = $this->treater === null ? $raw : $this->treater->row($raw, $treated);
+        // Of a row whose list becomes rows, none lands while one of them fails.
+        foreach (isset($unreadable) ? [$unreadable] : $this->looked($records ?? []) as $judged) {
+            if ($judged->outcome() === Outcome::SetAside) {
+                $this->again->settle($judged, 0);
+
+                return $this->again->apart[$before];
+            }
+        }
+        $landed = false;
+        foreach ($records ?? [] as $record) {
+            $landed = $this->recordAgain($record) || $landed;
+        }
+
+        return $landed ?: $this->again->apart[$before] ?? false;
+    }
+
+    /**
+     * What would become of several records of one row.
+     *
+     * @param  list<list<string|false|null>>  $records
+     * @return list<Judging>
+     */
+    private function looked(array $records): array
+    {
+        return $this->treater === null || count($records) < 2 ? [] : array_map($this->treater->look(...), $records);
+    }
+
+    /**
+     * @param  list<string|false|null>  $record
+     * @return bool whether it lands
+     */
+    private function recordAgain(array $record): bool
+    {
+        $row = $this->treater === null ? $record : $this->treater->row($record, $this->again);
         $came = $row ?? $this->treater?->left;
         if ($came !== null) {
             $fork = $this->treater->took ?? Fork::OWN;
-            $treated->landed[$fork] = ($treated->landed[$fork] ?? '').CopyText::line($came);
+            $this->again->landed[$fork] = ($this->again->landed[$fork] ?? '').CopyText::line($came);
         }
 
-        return $row !== null ?: $treated->apart[$apart] ?? false;
+        return $row !== null;
     }
 
     /** What was taken in again, beside where the feed stands. */
@@ -316,6 +317,6 @@ final class RowTreating
         [$treated, $this->again] = [$this->again, new Treated];
         $this->watch->add($treated->landing(), $treated);
 
-        return new Batch($this->table->shape, $treated->own(), new Stretch($at, $at, null, true), $treated->dropped, count($treated->apart), $this->forked($treated), $this->gone($treated));
+        return new Batch($this->table->shape, $treated->own(), new Stretch($at, $at, null, true), $treated->dropped, count($treated->apart), $this->forked($treated), $this->leaving->dropped($treated));
     }
 }

@@ -27,6 +27,19 @@ final readonly class Explosion
     }
 
     /**
+     * The records of what was set aside: one that failed by itself, or those of a row that failed whole and so has no place in a list.
+     *
+     * @param  list<string|false|null>  $kept  as treated
+     * @return list<list<string|false|null>>
+     *
+     * @throws Fault where the list cannot be read
+     */
+    public function again(array $kept): array
+    {
+        return $this->explode === null || $kept[count($kept) - 1] !== null ? [$kept] : $this->records(array_slice($kept, 0, -1));
+    }
+
+    /**
      * Lines of records out of lines of rows.
      *
      * @param  callable(list<string|null>, Fault, int): mixed  $failed  takes rows whose list cannot be read, which fail whole, with their place

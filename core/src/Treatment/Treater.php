@@ -80,11 +80,12 @@ final class Treater
 
     /**
      * @param  string  $encoded  lines in the text form of COPY
+     * @param  (callable(string): string)|null  $left  what is left of the lines of the records that they make; null for all
      * @return Treated with what lands, in the same form, and what became of the rest
      *
      * @throws TreatmentStopped
      */
-    public function block(string $encoded): Treated
+    public function block(string $encoded, ?callable $left = null): Treated
     {
         if ($encoded === '') {
             return new Treated;
@@ -92,6 +93,7 @@ final class Treater
         $this->now = new Treated;
         $this->row0 = $this->number;
         $encoded = $this->explosion->lines($encoded, fn (array $row, Fault $fault, int $n): ?array => $this->settled($this->whole->unreadable($row, $fault), $n));
+        $encoded = $left === null || $encoded === '' ? $encoded : $left($encoded);
         $this->lookAhead(fn () => $this->run($encoded));
         foreach ($this->run($encoded) as $fork => $lines) {
             $this->now->landed[$fork] = ($this->forks[$fork] ?? null) === null ? implode("\n", $lines)."\n" : $this->further($fork, $lines, $encoded);

@@ -81,6 +81,12 @@ final readonly class Treatment
         return new self($sheet ?? $this->sheet, $checks ?? $this->checks, $this->failing, $this->limit, $watch ?? $this->watch, $this->explode, $forks ?? $this->forks, $forks === [] ? null : $otherwise ?? $this->otherwise);
     }
 
+    /** What becomes of a record that the target refuses: none is dropped for a reason that nobody has read. */
+    public function refused(): Outcome
+    {
+        return in_array($this->failing, [Outcome::SetAside, Outcome::Drop], true) ? Outcome::SetAside : Outcome::Stop;
+    }
+
     /** The same with another fate for records that cannot be treated. */
     public function failing(?Outcome $failing, ?FailureLimit $limit): self
     {

@@ -29,14 +29,30 @@ final readonly class WholeFailure
     }
 
     /**
-     * A row that the target cannot hold.
+     * A row that no target can hold.
      *
      * @param  list<string|false|null>  $row  as carried
      */
     public function unwritable(array $row, Unwritable $why): Judging
     {
-        $judging = new Judging($this->treatment, $this->sheet, $this->treatment->explode === null ? $row : [...$row, null]);
-        $judging->failures[] = new Failure(Unwritable::STEP, $why->reason, $why->message, Outcome::SetAside);
+        return $this->judged($this->treatment->explode === null ? $row : [...$row, null], $why, Outcome::SetAside);
+    }
+
+    /**
+     * A record that the target refuses.
+     *
+     * @param  list<string|false|null>  $record  as treated
+     */
+    public function refused(array $record, Unwritable $why): Judging
+    {
+        return $this->judged($record, $why, $this->treatment->refused());
+    }
+
+    /** @param  list<string|false|null>  $record */
+    private function judged(array $record, Unwritable $why, Outcome $outcome): Judging
+    {
+        $judging = new Judging($this->treatment, $this->sheet, $record);
+        $judging->failures[] = new Failure(Unwritable::STEP, $why->reason, $why->message, $outcome);
 
         return $judging;
     }
