@@ -20,6 +20,7 @@ use App\Pages\Frame;
 use App\Pages\TideChart;
 use App\Runtime\Common\Systems;
 use App\Runtime\Stream\LogRunner;
+use App\Runtime\Stream\Spool;
 use App\Runtime\Stream\TargetAway;
 use App\Runtime\Work\Leases;
 use App\Support\Say;
@@ -491,6 +492,29 @@ final class LogRunnerTest extends LogRunnerCase
         $this->drain();
         $this->drain();
         self::assertSame(['3000', 'on time'], [$this->house->value("SELECT count(*) FROM copy.papers WHERE state = 'kept'"), Feed::with('route.logs')->findOrFail($feed->id)->state()]);
+    }
+
+    #[Test]
+    public function what_landed_of_a_first_load_and_was_never_copied_is_not_forgotten_by_a_feed_that_is_held_at_once(): void
+    {
+        $this->gate->run('CREATE TABLE papers (id int PRIMARY KEY, paper text, state text); INSERT INTO papers SELECT g, g::text FROM generate_series(1, 300) g');
+        $feed = $this->logFeed('papers', ['landing' => Landing::Append]);
+        $this->drain();
+        // As a worker leaves it that dies between the target's commit and ours, and somebody alters the table.
+        DB::table('receipts')->where('feed_id', $feed->id)->delete();
+        Feed::whereKey($feed->id)->update(['position' => null, 'sequence' => 0, 'complete_up_to' => null, 'standing' => 'loading']);
+        $this->gate->run("BEGIN; UPDATE papers SET paper = 'before' WHERE id % 10 = 0; ALTER TABLE papers RENAME state TO stand; UPDATE papers SET paper = 'after' WHERE id % 10 = 1; COMMIT");
+        $this->drain();
+        $this->gate->run("INSERT INTO papers VALUES (301, 'while it is held', '')");
+        $this->drain();
+        self::assertSame('held', $feed->refresh()->standing);
+        self::assertSame(61, Spool::waiting($feed->id));
+        $this->house->run('ALTER TABLE copy.papers ADD stand text');
+        FeedBook::agreeToPresent(Feed::with('route.source', 'route.target', 'route.logs', 'definition')->findOrFail($feed->id), app(Systems::class));
+        $this->drain();
+        $this->drain();
+        self::assertSame('on time', Feed::with('route.logs')->findOrFail($feed->id)->state());
+        self::assertSame(['301', '30', '30'], array_values((array) $this->house->row("SELECT count(DISTINCT id), count(DISTINCT id) FILTER (WHERE paper = 'before') AS b, count(DISTINCT id) FILTER (WHERE paper = 'after') AS a FROM copy.papers")));
     }
 
     #[Test]

@@ -36,6 +36,9 @@ final class Intake
     /** @var array<string, int|null> rows by table, as the source estimated them when feeds were last taken in */
     private array $expected = [];
 
+    /** @var array<int, bool> whether the target knows of nothing that has landed, by feed of which nothing has been copied */
+    private array $unbegun = [];
+
     public function __construct(private readonly RouteStream $stream, private readonly Refusals $refusals, private readonly Recording $recording, private readonly Loads $loads)
     {
     }
@@ -83,7 +86,7 @@ final class Intake
             }
             if ($carrier === null) {
                 // A feed that has never begun and may not begin has nothing to keep.
-                $kept && $row->position === null ?: $new[] = [$row, $kept];
+                $kept && ! $this->mayHaveBegun($row, $landing) ?: $new[] = [$row, $kept];
             } else {
                 $this->follow($carrier, $row, $kept, $landing);
             }
@@ -94,6 +97,12 @@ final class Intake
         $this->stream->roster->lookAgain();
 
         return true;
+    }
+
+    /** What landed before a crash may not have been copied; where the target cannot be asked, it has to be reckoned with. */
+    private function mayHaveBegun(\stdClass $row, ?LandingSession $landing): bool
+    {
+        return $row->position !== null || $landing === null || ! ($this->unbegun[$row->id] ??= $this->refusals->atTarget(static fn (): int => $landing->sequence($row->uid)) === 0);
     }
 
     private function follow(Carrier $carrier, \stdClass $row, bool $kept, ?LandingSession $landing): void
@@ -149,6 +158,8 @@ final class Intake
                 $carrier->treating->tries($this->refusals->trial());
             }
             $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
+            // Before anything may hold it: whether its changes have to be kept from here on only this tells after a crash.
+            $landing === null || $this->refusals->atTarget(fn () => $this->catchUp($carrier, $landing, (int) $row->sequence));
             $carriers[] = $carrier;
             $rows[$feed->id] = $row;
         }
@@ -188,7 +199,6 @@ final class Intake
             $carrier->load->comesFirst();
             Spool::forget($carrier->feed->id);
         }
-        $this->catchUp($carrier, $landing, (int) $row->sequence);
         $carrier->treating->begin(Treating::of($carrier->definition, $this->stream->sourceName(), 0), $landing->sequence($carrier->feed->uid));
     }
 
@@ -217,8 +227,9 @@ final class Intake
         if (! $carrier->position->hasBegun()) {
             Feed::findOrFail($carrier->feed->id)->update(['standing' => 'loading', 'trouble' => null, 'progress' => Loads::noProgress($this->expected($carrier->definition->origin->table))->toArray()]);
             $this->stream->recorder->say($carrier, "First load of {$carrier->definition->origin->table} in key order, beside its changes.");
-        } elseif (! $carrier->isKept() && in_array($row->standing, ['new', 'failed', 'held'], true)) {
-            Feed::findOrFail($carrier->feed->id)->update(['standing' => $standing, 'trouble' => null]);
+        } elseif (! $carrier->isKept() && (in_array($row->standing, ['new', 'failed', 'held'], true) || ($row->standing === 'loading' && $standing === 'carried'))) {
+            // A load may have come to its end right before a crash, without a word of it here.
+            Feed::findOrFail($carrier->feed->id)->update(['standing' => $standing, 'trouble' => null] + ($standing === 'carried' ? ['progress' => null] : []));
         }
     }
 
@@ -237,6 +248,7 @@ final class Intake
         }
         if ($receipts !== []) {
             $this->stream->recorder->flush();
+            $carrier->position = $receipts[count($receipts) - 1]->to;
         }
         $landing->copied($carrier->feed->uid, $landing->sequence($carrier->feed->uid));
     }

@@ -107,12 +107,12 @@ final class LakeLanding implements LandingSession
 
     public function sequence(string $feed): int
     {
-        return $this->feed($feed)->sequence;
+        return ($this->page->feeds[$feed] ?? null)->sequence ?? 0;
     }
 
     public function receiptsAfter(string $feed, int $sequence): array
     {
-        return array_values(array_filter($this->feed($feed)->receipts, static fn (Receipt $r): bool => $r->sequence > $sequence));
+        return array_values(array_filter(($this->page->feeds[$feed] ?? null)->receipts ?? [], static fn (Receipt $r): bool => $r->sequence > $sequence));
     }
 
     public function begin(): void

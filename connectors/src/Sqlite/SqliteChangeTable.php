@@ -165,7 +165,7 @@ final class SqliteChangeTable extends SequencedChanges
         $told = array_map(fn (string $row): string => $this->rowKey($shape, $row), array_values(array_filter(self::EVENTS[$event])));
         if ($event === 'delete') {
             // Where recursive_triggers is on, this one fires for them too.
-            return ["DELETE FROM {$this->replaced()} WHERE row_key = {$told[0]}"];
+            return ["DELETE FROM {$this->replaced()} WHERE row_key IN (".implode(', ', $told).')'];
         }
 
         return [$this->record($table, 'SELECT '.self::NOW.", {$this->words->text((string) $table)}, 'delete', {$this->columnNames($shape)}, row_before, NULL FROM {$this->replaced()} WHERE row_key NOT IN (".implode(', ', $told).')'), "DELETE FROM {$this->replaced()}"];

@@ -91,7 +91,7 @@ final class WarehouseLanding implements LandingSession
 
     public function sequence(string $feed): int
     {
-        return $this->feeds[$feed]->sequence();
+        return isset($this->feeds[$feed]) ? $this->feeds[$feed]->sequence() : $this->at->ledger->sequence($feed);
     }
 
     public function receiptsAfter(string $feed, int $sequence): array

@@ -37,7 +37,7 @@ interface LandingSession
      */
     public function admit(LandedTable $landed, string $feed, bool $anew = false): Position;
 
-    /** Number of the feed's last receipt that stands in the target; 0 before the first. */
+    /** Number of the feed's last receipt that stands in the target; 0 before the first. Can be asked before the feed is admitted, as can its receipts. */
     public function sequence(string $feed): int;
 
     /** @return list<Receipt> receipts stored with the rows whose sequence is greater, in order */
