@@ -135,13 +135,18 @@ final class LakeLanding implements LandingSession
      */
     private function demandLease(): BookPage
     {
-        $last = $this->ledger->last($this->page->book);
-        if ($last?->token !== $this->page->token) {
-            throw LeaseLost::to($last->token ?? PHP_INT_MAX, $this->page->token);
-        }
+        $last = $this->lastThere();
 
         // One that was written here and is gone was removed by somebody else. What it says is still so.
         return $last->number < $this->page->number ? $this->page : $last;
+    }
+
+    /** @throws LeaseLost */
+    private function lastThere(): BookPage
+    {
+        $last = $this->ledger->last($this->page->book);
+
+        return $last?->token === $this->page->token ? $last : throw LeaseLost::to($last->token ?? PHP_INT_MAX, $this->page->token);
     }
 
     public function put(string $feed, Batch $batch, bool $beside = false): void
@@ -221,7 +226,10 @@ final class LakeLanding implements LandingSession
     public function demandKept(array $feeds): void
     {
         // A table that another feed has taken over takes the lease with it. A file that somebody removed shows when it is read.
-        $this->demandLease();
+        if ($this->lastThere()->number < $this->page->number) {
+            // Readers go by the last page that is there, and nothing may land for hours that would bring them a newer one.
+            $this->turn($this->page->landed([], null));
+        }
     }
 
     public function join(string $feed): ?JoinedFiles
