@@ -7,6 +7,7 @@ namespace Tests\App;
 use App\Feeds\FeedBook;
 use App\Models\AuditEntry;
 use App\Models\Feed;
+use App\Models\Receipt;
 use App\Models\System;
 use App\Pages\Frame;
 use App\Pages\Lanes;
@@ -296,5 +297,22 @@ final class PagesTest extends AppCase
         self::assertSame(500, Lanes::byHour()[0]);
         DB::table('receipts')->where('feed_id', $feed->id)->update(['landed_at' => $midnight->subSecond()->utc()]);
         self::assertSame(0, array_sum(Lanes::byHour()), 'a second before it was yesterday');
+    }
+
+    #[Test]
+    public function a_run_of_many_receipts_shows_them_part_by_part_and_says_how_many_there_are(): void
+    {
+        $feed = $this->carry($this->feed());
+        $one = Receipt::where('feed_id', $feed->id)->firstOrFail();
+        $lines = array_map(static fn (int $n): array => ['sequence' => $n, 'from_position' => $one->getRawOriginal('to_position')] + array_diff_key($one->getRawOriginal(), ['id' => 1]), range($one->sequence + 1, $one->sequence + 702));
+        foreach (array_chunk($lines, 100) as $some) {
+            Receipt::insert($some);
+        }
+        $this->actingAs($this->engineer());
+        $this->get("/runs/{$one->run_id}")->assertOk()->assertSee('Receipts 1 to 500 of 703.')->assertSee('Those after them')->assertDontSee('The first ones');
+        $rest = $this->get("/runs/{$one->run_id}?after=".($one->sequence + 499))->assertOk()->assertSee('Receipts 501 to 703 of 703.')->assertSee('The first ones')->assertDontSee('Those after them');
+        self::assertSame(203, substr_count((string) $rest->getContent(), 'data-text='));
+        $rest->assertSee('Each receipt begins where the one before it ended.');
+        $this->get("/runs/{$one->run_id}?after=99999999999999999999")->assertOk();
     }
 }

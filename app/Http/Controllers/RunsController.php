@@ -7,16 +7,21 @@ namespace App\Http\Controllers;
 use App\Models\Receipt;
 use App\Models\Run;
 use Illuminate\Contracts\View\View;
+use Illuminate\Http\Request;
 
 final class RunsController
 {
-    public function show(Run $run): View
+    private const RECEIPTS = 500;
+
+    public function show(Request $request, Run $run): View
     {
         $run->load('feed.route.source', 'feed.route.target', 'feed.definition', 'definition', 'lines');
-        $receipts = Receipt::where('run_id', $run->id)->where('feed_id', $run->feed_id)->orderBy('sequence')->limit(500)->get();
+        $all = Receipt::where('run_id', $run->id)->where('feed_id', $run->feed_id);
+        $receipts = (clone $all)->where('sequence', '>', max(0, $request->integer('after')))->orderBy('sequence')->limit(self::RECEIPTS)->get();
         $before = $receipts->isEmpty() ? null : Receipt::where('feed_id', $run->feed_id)->where('sequence', $receipts[0]->first() - 1)->first();
+        $passed = $receipts->isEmpty() ? 0 : (clone $all)->where('sequence', '<', $receipts[0]->sequence)->count();
 
-        return view('runs.show', ['run' => $run, 'receipts' => $receipts, 'joins' => self::join(array_values($receipts->all()), $before)]);
+        return view('runs.show', ['run' => $run, 'receipts' => $receipts, 'passed' => $passed, 'of' => $all->count(), 'joins' => self::join(array_values($receipts->all()), $before)]);
     }
 
     /**
