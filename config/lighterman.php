@@ -18,5 +18,5 @@ return [
     'keep' => ['behind_minutes_days' => 35, 'runs_days' => 90, 'receipts_days' => 90, 'single_receipts_hours' => 2, 'set_aside_days' => 90],
     // What the engine that reads and writes Parquet may use, in each worker and for each query.
     'lake' => ['memory_mb' => (int) env('LIGHTERMAN_LAKE_MEMORY_MB', 160), 'threads' => 2, 'fetched_mb' => 10_000],
-    'query' => ['row_limit' => 500, 'seconds' => 15, 'most_rows' => 5000, 'most_seconds' => 300, 'download_rows' => 100_000],
+    'query' => ['row_limit' => 500, 'seconds' => 15, 'most_rows' => 5000, 'most_seconds' => 300, 'download_rows' => 100_000, 'at_once' => 2, 'at_once_of_all' => (int) env('LIGHTERMAN_QUERIES_AT_ONCE', 4)],
 ];

@@ -66,6 +66,8 @@ Route::middleware('auth')->group(function (): void {
         Route::put('/systems/{system:name}', [SystemsController::class, 'update']);
         Route::delete('/systems/{system:name}', [SystemsController::class, 'destroy']);
         Route::post('/systems/{system:name}/check', [SystemsController::class, 'check']);
+        Route::post('/systems/{system:name}/asker', [SystemsController::class, 'ask']);
+        Route::delete('/systems/{system:name}/asker', [SystemsController::class, 'askNoMore']);
 
         Route::get('/feeds/new', [NewFeedsController::class, 'tables']);
         Route::get('/feeds/new/sample', [NewFeedsController::class, 'sample']);

@@ -19,7 +19,7 @@ final class DemoSystems extends Command
 
     public function handle(Systems $systems): int
     {
-        [$reader, $writer, $cellar] = explode("\n", (string) stream_get_contents(STDIN));
+        [$reader, $writer, $cellar, $asker, $administrator] = explode("\n", (string) stream_get_contents(STDIN));
         $wanted = [
             'weighbridge' => ['postgres', 'weighbridge', 'weighbridge_reader', $reader, $this->option('port')],
             'warehouse' => ['postgres', 'warehouse', 'warehouse_writer', $writer, $this->option('port')],
@@ -40,6 +40,9 @@ final class DemoSystems extends Command
             }
             SystemBook::check($system->refresh(), $systems);
         }
+
+        $warehouse = SystemBook::named('warehouse');
+        $warehouse->asker_user !== null || SystemBook::ask($warehouse, 'warehouse_asker', $asker, ['lighterman', $administrator], $systems);
 
         foreach (['lake' => ['lake', 'lake'], 'lab drop' => ['files', 'lab-drop']] as $name => [$kind, $folder]) {
             if (! System::where('name', $name)->exists()) {

@@ -18,13 +18,7 @@ final class SystemCheck extends Told
         $system = SystemBook::named((string) $this->argument('name'));
         $as = $this->option('as') === 'target' || ($this->option('as') === null && ! $system->mayBeSource()) ? 'target' : 'source';
         $findings = SystemBook::check($system, $systems)[$as];
-        if ($this->asJson()) {
-            $this->json($findings);
-        } else {
-            foreach ($findings as $f) {
-                $this->line(str_pad($f['result'], 8).$f['subject'].': '.$f['said'].($f['remedy'] ? "\n        {$f['remedy']}" : ''));
-            }
-        }
+        $this->asJson() ? $this->json($findings) : $this->findings($findings);
 
         return in_array('failed', array_column($findings, 'result'), true) ? self::FAILURE : self::SUCCESS;
     }

@@ -53,6 +53,14 @@ abstract class Told extends Command
         return self::SUCCESS;
     }
 
+    /** @param  list<array<string, mixed>>  $findings */
+    protected function findings(array $findings): void
+    {
+        foreach ($findings as $f) {
+            $this->line(str_pad((string) $f['result'], 8)."{$f['subject']}: {$f['said']}".($f['remedy'] ? "\n        {$f['remedy']}" : ''));
+        }
+    }
+
     protected function refuse(string $said): int
     {
         $this->asJson() ? $this->json(['error' => $said]) : $this->error($said);

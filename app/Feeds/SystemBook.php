@@ -13,6 +13,7 @@ use Lighterman\Connectors\Kinds\Connectors;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use Lighterman\Core\Trouble\MissingTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 use SensitiveParameter;
 
 /** Every change a person makes to systems goes through here, and into the audit trail. */
@@ -55,7 +56,38 @@ final class SystemBook
                 throw InvalidDefinition::at('secret', 'the stored one was given for another '.implode(', ', $moved), 'Type it again, so that it is not sent where it does not belong.');
             }
             Audit::record('changed', 'system', $system->name, $system->settings + ['name' => $system->name], $settings + ['name' => $name] + ($secret === null ? [] : ['secret' => $secret]));
-            $system->update(['name' => $name, 'settings' => $settings, 'findings' => null, 'checked_at' => null] + ($secret === null ? [] : ['secret' => $secret]));
+            $system->update(['name' => $name, 'settings' => $settings, 'findings' => null, 'checked_at' => null] + ($secret === null ? [] : ['secret' => $secret]) + ($moved === [] ? [] : ['asker_user' => null, 'asker_secret' => null]));
+        });
+    }
+
+    /**
+     * Has people's queries run under an account of their own.
+     *
+     * @param  array{string|null, string}|null  $administrator  who makes it, and with which password, which is not kept; no name for the system's own account. Null where it was made already.
+     *
+     * @throws SystemTrouble|InvalidDefinition
+     */
+    public static function ask(System $system, string $user, #[SensitiveParameter] string $secret, #[SensitiveParameter] ?array $administrator, Systems $systems): void
+    {
+        if (preg_match('/^[\x21-\x7e]{12,200}$/', $secret) !== 1) {
+            throw InvalidDefinition::at('asker_secret', 'the password of the account has 12 to 200 letters, digits and signs of ASCII, and no blanks', 'Choose another, or leave it empty and one is made.');
+        }
+        if ($administrator !== null) {
+            $systems->makeAsker($system, $user, $secret, ...$administrator);
+        }
+        DB::transaction(static function () use ($system, $user, $secret): void {
+            Audit::record('gave an account for queries to', 'system', $system->name, ['user' => $system->asker_user], ['user' => $user, 'secret' => $secret]);
+            $system->update(['asker_user' => $user, 'asker_secret' => $secret]);
+        });
+        self::check($system->refresh(), $systems);
+    }
+
+    /** Lets nobody query it any more. The account itself stays. */
+    public static function askNoMore(System $system): void
+    {
+        DB::transaction(static function () use ($system): void {
+            Audit::record('took the account for queries from', 'system', $system->name, ['user' => $system->asker_user]);
+            $system->update(['asker_user' => null, 'asker_secret' => null, 'findings' => array_diff_key($system->findings ?? [], ['asker' => 1])]);
         });
     }
 
@@ -74,12 +106,12 @@ final class SystemBook
         });
     }
 
-    /** @return array{source: list<array<string, mixed>>, target: list<array<string, mixed>>} findings for either use */
+    /** @return array{source: list<array<string, mixed>>, target: list<array<string, mixed>>, asker: list<array<string, mixed>>} findings for every use */
     public static function check(System $system, Systems $systems): array
     {
         $systems->forget();
         $told = static fn (array $findings): array => array_map(static fn (Finding $f): array => $f->toArray(), array_values($findings));
-        $findings = ['source' => $system->mayBeSource() ? $told($systems->source($system)->check()) : [], 'target' => $system->mayBeTarget() ? $told($systems->target($system)->check()) : []];
+        $findings = ['source' => $system->mayBeSource() ? $told($systems->source($system)->check()) : [], 'target' => $system->mayBeTarget() ? $told($systems->target($system)->check()) : [], 'asker' => $told($systems->checkAsker($system))];
         // Testing is not a change: the connectors kept for this system stay good.
         System::withoutTimestamps(static fn () => $system->update(['findings' => $findings, 'checked_at' => now()]));
 

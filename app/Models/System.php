@@ -9,6 +9,7 @@ use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Database\Eloquent\Relations\HasMany;
 use Illuminate\Support\Carbon;
 use Lighterman\Connectors\Kinds\Connectors;
+use Lighterman\Core\Port\AsksApart;
 use Lighterman\Core\Port\Connector;
 use Lighterman\Core\Port\Source;
 use Lighterman\Core\Port\Target;
@@ -21,6 +22,8 @@ use Lighterman\Core\Port\Target;
  * @property int $id
  * @property string $name
  * @property string|null $secret
+ * @property string|null $asker_user  account that people's queries run under, where they have one of their own
+ * @property string|null $asker_secret
  * @property array<array-key, mixed>|null $findings
  * @property CarbonImmutable|null $checked_at
  * @property Carbon|null $created_at
@@ -28,9 +31,9 @@ use Lighterman\Core\Port\Target;
  */
 final class System extends Record
 {
-    protected $hidden = ['secret'];
+    protected $hidden = ['secret', 'asker_secret'];
 
-    protected $casts = ['settings' => 'array', 'secret' => 'encrypted', 'findings' => 'array', 'checked_at' => 'immutable_datetime'];
+    protected $casts = ['settings' => 'array', 'secret' => 'encrypted', 'asker_secret' => 'encrypted', 'findings' => 'array', 'checked_at' => 'immutable_datetime'];
 
     public function connector(): Connector
     {
@@ -81,6 +84,18 @@ final class System extends Record
     private static function filesLandIn(Connector $connector): bool
     {
         return $connector instanceof Target && $connector->keepsFiles();
+    }
+
+    /** Whether people's queries here need an account of their own. */
+    public function asksApart(): bool
+    {
+        return $this->connector() instanceof AsksApart;
+    }
+
+    /** Whether people may query what has landed here: under an account that was found to do nothing else, where one is needed. */
+    public function mayBeAsked(): bool
+    {
+        return ! $this->asksApart() || ($this->asker_user !== null && isset($this->findings['asker']) && ! in_array('failed', array_column($this->findings['asker'], 'result'), true));
     }
 
     /** Who it is read as, in the words of a message. */

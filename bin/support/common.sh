@@ -267,7 +267,7 @@ fill_lab_drop() {
 }
 
 enter_demo() {
-    printf '%s\n%s\n%s' "$(secret reader)" "$(secret writer)" "$(secret cellar)" | php bin/lighterman demo:systems --port="$(cat "$var/pg/port")" ${1:+--cellar-port="$(cat "$var/maria/port")"}
+    printf '%s\n%s\n%s\n%s\n%s' "$(secret reader)" "$(secret writer)" "$(secret cellar)" "$(secret asker)" "$(cat "$var/pg/password")" | php bin/lighterman demo:systems --port="$(cat "$var/pg/port")" ${1:+--cellar-port="$(cat "$var/maria/port")"}
     if [ ! -e "$var/run/demo.done" ]; then
         local who
         for who in engineer viewer; do sign_in "$who" | php bin/lighterman person:add "$who" "$who" >/dev/null; done

@@ -307,23 +307,4 @@ final class LandingTest extends PostgresCase
         $this->target->discard('feed-loads');
         self::assertSame('100', $this->house->value('SELECT count(*) FROM gate.loads'));
     }
-
-    #[Test]
-    public function a_query_reads_only_one_statement_within_its_limits(): void
-    {
-        $this->house->run('CREATE TABLE t (n int); INSERT INTO t SELECT generate_series(1, 30)');
-        $result = $this->target->query('SELECT n, n::text AS said FROM t ORDER BY n;', 10, 5);
-        self::assertSame([10, true], [count($result->rows), $result->cut]);
-        self::assertSame([true, false], array_column($result->columns, 'numeric'));
-        foreach (['DELETE FROM t', 'SELECT 1; COMMIT; DELETE FROM t', 'WITH d AS (DELETE FROM t RETURNING *) SELECT * FROM d', "SELECT set_config('transaction_read_only', 'off', false); DELETE FROM t", 'COMMIT', "COPY t TO '/tmp/out'"] as $bad) {
-            try {
-                $this->target->query($bad, 10, 5);
-                self::fail("{$bad} was run");
-            } catch (SystemTrouble $e) {
-                self::assertNotSame('', $e->remedy()->said);
-            }
-        }
-        self::assertSame('30', $this->house->value('SELECT count(*) FROM t'));
-        $this->assertTrouble('cancelled', 'timeout', fn () => $this->target->query('SELECT pg_sleep(9)', 10, 1));
-    }
 }

@@ -38,6 +38,9 @@ abstract class AppCase extends TestCase
     /** @var list<string> */
     private array $databases = [];
 
+    /** Account of people's queries, which belongs to the whole server. */
+    protected ?string $asker = null;
+
     public function createApplication(): Application
     {
         $app = require __DIR__.'/../../bootstrap/app.php';
@@ -70,6 +73,7 @@ abstract class AppCase extends TestCase
         foreach ($this->databases as $database) {
             $admin->run("DROP DATABASE IF EXISTS {$database} WITH (FORCE)");
         }
+        $this->asker === null || $admin->run("DROP ROLE IF EXISTS {$this->asker}");
         $admin->close();
         parent::tearDown();
     }
@@ -82,6 +86,14 @@ abstract class AppCase extends TestCase
             'key' => ['id'], 'landing' => Landing::Upsert, 'landed' => new TableName('copy', 'loads'), 'watermark' => 'updated_at', ...$more]);
 
         return FeedBook::create($this->source, $this->target, [$definition])[0];
+    }
+
+    /** Gives people's queries of the target an account. */
+    protected function givesAsker(): void
+    {
+        $this->asker = 'asker_'.bin2hex(random_bytes(4));
+        SystemBook::ask($this->target, $this->asker, bin2hex(random_bytes(12)), [null, ''], app(Systems::class));
+        $this->target->refresh();
     }
 
     protected function carry(Feed $feed): Feed

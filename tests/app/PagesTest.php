@@ -195,6 +195,7 @@ final class PagesTest extends AppCase
     #[Test]
     public function csv_quotes_what_it_must_and_tells_null_from_empty(): void
     {
+        $this->givesAsker();
         $this->carry($this->feed());
         $answer = $this->actingAs($this->engineer())->post('/landed/sql', ['target' => 'house', 'as' => 'csv', 'sql' => "SELECT 'a,\"b\"' AS \"x,y\", NULL AS n, '' AS e, E'l\\nm' AS l"])->assertOk();
         self::assertSame("\"x,y\",n,e,l\r\n\"a,\"\"b\"\"\",,\"\",\"l\nm\"\r\n", $answer->streamedContent());
@@ -250,7 +251,7 @@ final class PagesTest extends AppCase
     {
         $this->actingAs($this->engineer());
         $form = ['name' => 'gate', ...$this->source->settings];
-        foreach (['host' => 'elsewhere.example', 'port' => 5999, 'user' => 'another', 'tls' => 'disable'] as $field => $value) {
+        foreach (['host' => 'elsewhere.example', 'port' => 5999, 'database' => 'another', 'user' => 'another', 'tls' => 'disable'] as $field => $value) {
             $this->put('/systems/gate', [$field => $value] + $form)->assertSessionHasErrors('said');
             self::assertEquals($this->source->settings, $this->source->refresh()->settings, "{$field} is not changed without the secret");
         }

@@ -5,7 +5,9 @@ declare(strict_types=1);
 namespace Tests\App;
 
 use App\Feeds\SystemBook;
+use App\Models\AuditEntry;
 use App\Models\SavedQuery;
+use App\Models\System;
 use App\Runtime\Common\RunningQuery;
 use App\Runtime\Common\Systems;
 use Illuminate\Support\Facades\DB;
@@ -20,6 +22,7 @@ final class SqlPageTest extends LakeCase
     {
         parent::setUp();
         $this->carry($this->feed());
+        $this->givesAsker();
     }
 
     #[Test]
@@ -46,7 +49,7 @@ final class SqlPageTest extends LakeCase
         $ask(['rows' => 100_000])->assertSessionHasErrors('rows');
         $ask(['seconds' => 4000])->assertSessionHasErrors('seconds');
         $begun = microtime(true);
-        self::assertStringContainsString('time limit or was cancelled', (string) $ask(['sql' => 'SELECT pg_sleep(20)', 'seconds' => 1])->getContent());
+        self::assertStringContainsString('time limit or was cancelled', (string) $ask(['sql' => 'SELECT count(*) FROM generate_series(1, 100000000) a, generate_series(1, 1000) b', 'seconds' => 1])->getContent());
         self::assertLessThan(8, microtime(true) - $begun);
     }
 
@@ -56,12 +59,12 @@ final class SqlPageTest extends LakeCase
         $own = $this->engineer();
         $other = $this->person('another', 'engineer');
         $asked = 0;
-        foreach (['house' => 'SELECT pg_sleep(30)', 'lake' => 'SELECT count(*) FROM range(1000000000) a, range(1000000) b WHERE hash(a, b) = 1'] as $name => $sql) {
+        foreach (['house' => 'SELECT count(*) FROM generate_series(1, 100000000) a, generate_series(1, 100000) b', 'lake' => 'SELECT count(*) FROM range(1000000000) a, range(1000000) b WHERE hash(a, b) = 1'] as $name => $sql) {
             $id = (string) Str::uuid();
             $begun = microtime(true);
             try {
                 RunningQuery::of($id, $own->id, function (RunningQuery $query) use ($id, $name, $sql, $own, $other, &$asked): void {
-                    app(Systems::class)->target(SystemBook::named($name))->query($sql, 10, 60, function () use ($query, $id, $own, $other, &$asked): bool {
+                    app(Systems::class)->asker(SystemBook::named($name))->query($sql, 10, 60, function () use ($query, $id, $own, $other, &$asked): bool {
                         $asked++;
                         $this->actingAs($other)->post('/landed/sql/stop', ['run' => $id])->assertJson(['stopping' => false]);
                         self::assertFalse($query->isStopped());
@@ -132,5 +135,57 @@ final class SqlPageTest extends LakeCase
         }
         $this->get('/landed')->assertOk()->assertDontSee('/landed/sql');
         $this->get('/landed/loads')->assertOk()->assertDontSee('/landed/sql');
+    }
+
+    #[Test]
+    public function a_system_is_not_asked_before_it_has_an_account_that_can_do_nothing_else(): void
+    {
+        $this->actingAs($this->engineer());
+        SystemBook::askNoMore($this->target);
+        $this->get('/landed/sql')->assertOk()->assertSee('is not asked here before there is an account')->assertDontSee('<option selected>house', false);
+        $this->post('/landed/sql', ['target' => 'house', 'sql' => 'SELECT 1'])->assertSee('house is not asked in SQL');
+        $this->get('/systems/house')->assertSee('CREATE ROLE "lighterman_asks"')->assertSee('default_transaction_read_only');
+
+        // One that was made too mighty is said to be, and not used.
+        $this->house->run("CREATE ROLE {$this->asker}_x LOGIN CREATEDB PASSWORD 'invented-secret-9'");
+        try {
+            $this->post('/systems/house/asker', ['asker_user' => "{$this->asker}_x", 'asker_secret' => 'invented-secret-9', 'act' => 'made'])->assertSessionHasNoErrors();
+            $this->get('/systems/house')->assertSee('is CREATEDB')->assertSee('NOCREATEDB')->assertDontSee('invented-secret-9');
+            $this->post('/landed/sql', ['target' => 'house', 'sql' => 'SELECT 1'])->assertSee('house is not asked in SQL');
+            // Run by somebody who may, it is made as it should be.
+            $this->post('/systems/house/asker', ['asker_user' => "{$this->asker}_x", 'act' => 'make', 'administrator' => 'lighterman', 'administrator_secret' => (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD')])->assertSessionHasNoErrors();
+            $this->post('/landed/sql', ['target' => 'house', 'sql' => 'SELECT count(*) AS many FROM copy.loads'])->assertSee('500');
+            $this->post('/systems/house/asker', ['asker_user' => "{$this->asker}_x", 'act' => 'make', 'administrator' => 'nobody', 'administrator_secret' => 'wrong-secret-0'])->assertSessionHasErrors('said')->assertSessionMissing('wrong-secret-0');
+        } finally {
+            $this->house->run("DROP OWNED BY {$this->asker}_x; DROP ROLE {$this->asker}_x");
+        }
+        $kept = json_encode(AuditEntry::all()).json_encode(DB::table('systems')->get()).json_encode(System::all());
+        foreach (['invented-secret-9', 'wrong-secret-0'] as $secret) {
+            self::assertStringNotContainsString($secret, $kept);
+        }
+        foreach (['asker_user' => 'x; DROP ROLE y', 'asker_secret' => 'short'] as $field => $bad) {
+            $this->post('/systems/house/asker', [$field => $bad] + ['asker_user' => 'fine', 'asker_secret' => 'long enough now', 'act' => 'made'])->assertSessionHasErrors();
+        }
+    }
+
+    #[Test]
+    public function the_account_is_forgotten_where_its_password_would_go_elsewhere(): void
+    {
+        SystemBook::change($this->target, 'house', ['database' => 'elsewhere'] + $this->target->settings, 'another');
+        self::assertSame([null, null], [$this->target->refresh()->asker_user, $this->target->asker_secret]);
+    }
+
+    #[Test]
+    public function so_many_queries_may_be_under_way_and_pages_keep_their_places(): void
+    {
+        $own = $this->engineer();
+        $other = $this->person('another', 'engineer');
+        DB::table('running_queries')->insert(array_map(static fn (int $person): array => ['id' => (string) Str::uuid(), 'person_id' => $person, 'started_at' => now()], [$own->id, $own->id]));
+        $ask = fn ($who) => (string) $this->actingAs($who)->post('/landed/sql', ['target' => 'house', 'sql' => 'SELECT 41 + 1 AS n'])->getContent();
+        self::assertStringContainsString('2 queries of yours are under way', $ask($own));
+        self::assertStringContainsString('>42<', $ask($other));
+        DB::table('running_queries')->insert(array_map(static fn (int $person): array => ['id' => (string) Str::uuid(), 'person_id' => $person, 'started_at' => now()], [$this->person('third', 'engineer')->id, $other->id]));
+        self::assertStringContainsString('4 queries are under way', $ask($other));
+        self::assertSame(4, DB::table('running_queries')->count());
     }
 }

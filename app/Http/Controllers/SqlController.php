@@ -56,8 +56,8 @@ final class SqlController
         set_time_limit($seconds + 60);
         $result = $trouble = null;
         try {
-            $target = $this->systems->target(self::asked($given['target']));
-            $result = RunningQuery::of($given['run'] ?? (string) Str::uuid(), (int) $request->user()?->id, static fn (RunningQuery $q): QueryResult => $target->query($given['sql'], $rows, $seconds, $q->isStopped(...)));
+            $asker = $this->systems->asker(self::asked($given['target']));
+            $result = RunningQuery::of($given['run'] ?? (string) Str::uuid(), (int) $request->user()?->id, static fn (RunningQuery $q): QueryResult => $asker->query($given['sql'], $rows, $seconds, $q->isStopped(...)));
             if ($as !== null) {
                 return $as === 'csv' ? $this->csv($result) : $this->parquet($result);
             }
@@ -102,7 +102,7 @@ final class SqlController
     {
         $most = config('lighterman.query');
 
-        return view('landed.sql', $more + ['targets' => $this->targets(), 'tables' => $this->tables->all(), 'saved' => SavedQuery::with('person')->orderBy('name')->limit(500)->get(), 'opened' => null, 'rows' => $most['row_limit'], 'seconds' => $most['seconds'], 'result' => null, 'trouble' => null]);
+        return view('landed.sql', $more + $this->targets() + ['tables' => $this->tables->all(), 'saved' => SavedQuery::with('person')->orderBy('name')->limit(500)->get(), 'opened' => null, 'rows' => $most['row_limit'], 'seconds' => $most['seconds'], 'result' => null, 'trouble' => null]);
     }
 
     /** RFC 4180, with an empty field for null and a quoted empty one for an empty text. */
@@ -146,9 +146,11 @@ final class SqlController
         return System::where(static fn (Builder $q) => $q->whereHas('routesTo.feeds')->orWhereIn('kind', System::kindsKeepingFiles()));
     }
 
-    /** @return Collection<int, string> their names */
-    private function targets(): Collection
+    /** @return array{targets: Collection<int, string>, unasked: Collection<int, string>} names of those that may be asked, and of those that want an account for it */
+    private function targets(): array
     {
-        return self::holding()->orderBy('name')->pluck('name');
+        [$asked, $not] = self::holding()->orderBy('name')->get()->partition(static fn (System $s): bool => $s->mayBeAsked());
+
+        return ['targets' => $asked->pluck('name'), 'unasked' => $not->pluck('name')];
     }
 }

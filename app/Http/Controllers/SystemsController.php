@@ -13,6 +13,7 @@ use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
 use Illuminate\Http\Request;
 use Illuminate\Support\Facades\Validator;
+use Illuminate\Support\Str;
 use Illuminate\Validation\Rule;
 use Illuminate\Validation\ValidationException;
 use Lighterman\Connectors\Kinds\Connectors;
@@ -91,6 +92,24 @@ final class SystemsController
         SystemBook::check($system, $systems);
 
         return redirect('/systems/'.rawurlencode($system->name))->with('done', 'Tested.');
+    }
+
+    /** Gives people's queries an account of their own: made here by an administrator, or made already. */
+    public function ask(Request $request, System $system, Systems $systems): RedirectResponse
+    {
+        $made = $request->input('act') === 'made';
+        $given = $request->validate(['asker_user' => 'required|string|max:63|regex:/^[A-Za-z_][A-Za-z0-9_$-]*$/', 'asker_secret' => ($made ? 'required' : 'nullable').'|string|max:200', 'administrator' => 'nullable|string|max:63', 'administrator_secret' => 'nullable|string|max:200', 'act' => 'required|in:make,made'],
+            ['asker_user.regex' => 'The name of the account has letters, digits and _ only.', 'asker_secret.required' => 'Type the password that the account was given.']);
+        SystemBook::ask($system, $given['asker_user'], ($given['asker_secret'] ?? '') !== '' ? $given['asker_secret'] : Str::random(32), $made ? null : [($given['administrator'] ?? '') !== '' ? $given['administrator'] : null, (string) ($given['administrator_secret'] ?? '')], $systems);
+
+        return redirect('/systems/'.rawurlencode($system->name))->with('done', $system->refresh()->mayBeAsked() ? "People's queries of {$system->name} run as {$given['asker_user']}." : "{$given['asker_user']} is entered, and may do too much.");
+    }
+
+    public function askNoMore(System $system): RedirectResponse
+    {
+        SystemBook::askNoMore($system);
+
+        return redirect('/systems/'.rawurlencode($system->name))->with('done', "Nobody queries {$system->name} here any more. The account itself is still there.");
     }
 
     public function destroy(Request $request, System $system): RedirectResponse

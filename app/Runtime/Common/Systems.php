@@ -7,11 +7,15 @@ namespace App\Runtime\Common;
 use App\Models\Route;
 use App\Models\RouteLog;
 use App\Models\System;
+use App\Pages\LandedTables;
 use Illuminate\Support\Str;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Port\Access;
+use Lighterman\Core\Port\Asker;
+use Lighterman\Core\Port\AsksApart;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\EngineLimits;
+use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\HoldsLog;
 use Lighterman\Core\Port\Slots;
 use Lighterman\Core\Port\Source;
@@ -19,7 +23,9 @@ use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\Streams;
 use Lighterman\Core\Port\Target;
 use Lighterman\Core\Port\TargetSystem;
+use Lighterman\Core\Trouble\QueryTrouble;
 use Lighterman\Core\Trouble\RoleTrouble;
+use SensitiveParameter;
 
 /** Has connectors reach the systems there are; keeps one open per system and process, so that an empty run needs no new connection. */
 final class Systems
@@ -44,6 +50,43 @@ final class Systems
 
         return $this->targets[$this->version($system)] ??= $connector instanceof Target ? $connector->target(self::access($system))
             : throw RoleTrouble::noTarget($system->name, $connector->word());
+    }
+
+    /**
+     * Whom people's queries of a system are put to.
+     *
+     * @throws QueryTrouble where that would need an account that there is not
+     */
+    public function asker(System $system): Asker
+    {
+        $connector = $system->connector();
+        if ($connector instanceof AsksApart) {
+            return $system->mayBeAsked() ? $connector->asker(self::access($system), (string) $system->asker_user, (string) $system->asker_secret, LandedTables::namesIn($system)) : throw QueryTrouble::noAccount($system->name);
+        }
+        $target = $this->target($system);
+
+        return $target instanceof Asker ? $target : throw RoleTrouble::noTarget($system->name, $connector->word());
+    }
+
+    /** @return list<Finding> whether the account of people's queries can do no more than it should */
+    public function checkAsker(System $system): array
+    {
+        $connector = $system->connector();
+
+        return $connector instanceof AsksApart && $system->asker_user !== null ? $connector->checkAsker(self::access($system), $system->asker_user, (string) $system->asker_secret) : [];
+    }
+
+    /**
+     * Makes the account of people's queries.
+     *
+     * @param  string|null  $administrator  null for the account of the system itself
+     */
+    public function makeAsker(System $system, string $user, #[SensitiveParameter] string $secret, ?string $administrator, #[SensitiveParameter] string $password): void
+    {
+        $connector = $system->connector();
+        $connector instanceof AsksApart || throw RoleTrouble::noTarget($system->name, $connector->word());
+        $access = self::access($system);
+        $connector->makeAsker($administrator === null ? $access : $access->as($administrator, $password), $user, $secret);
     }
 
     /** What a route's changes are read by. Its connections are its own. */

@@ -9,6 +9,7 @@ use Lighterman\Connectors\Engine\TypeMap;
 use Lighterman\Connectors\SteadyClock;
 use Lighterman\Core\Guarantee\TargetCapabilities;
 use Lighterman\Core\Landing\LandedTable;
+use Lighterman\Core\Port\Asker;
 use Lighterman\Core\Port\Finding;
 use Lighterman\Core\Port\Holder;
 use Lighterman\Core\Port\KeptFiles;
@@ -27,7 +28,7 @@ use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** A lake that rows are landed in. */
-final class LakeTarget implements TargetSystem
+final class LakeTarget implements Asker, TargetSystem
 {
     /** For what takes no longer unless something is wrong. */
     private const SECONDS = 30;

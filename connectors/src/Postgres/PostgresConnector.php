@@ -5,6 +5,8 @@ declare(strict_types=1);
 namespace Lighterman\Connectors\Postgres;
 
 use Lighterman\Connectors\Form\ServerFields;
+use Lighterman\Connectors\Postgres\Asking\AskingRole;
+use Lighterman\Connectors\Postgres\Asking\PostgresAsker;
 use Lighterman\Connectors\Postgres\Landing\PostgresTarget;
 use Lighterman\Connectors\Postgres\Log\PostgresLog;
 use Lighterman\Connectors\Postgres\Log\SlotBook;
@@ -14,6 +16,8 @@ use Lighterman\Connectors\Postgres\Triggers\PostgresChangeTable;
 use Lighterman\Connectors\Triggers\TriggerLog;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Port\Access;
+use Lighterman\Core\Port\Asker;
+use Lighterman\Core\Port\AsksApart;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\Form\Form;
 use Lighterman\Core\Port\HoldsLog;
@@ -21,11 +25,11 @@ use Lighterman\Core\Port\Slots;
 use Lighterman\Core\Port\Source;
 use Lighterman\Core\Port\SourceSystem;
 use Lighterman\Core\Port\Streams;
-use Lighterman\Core\Port\Target;
 use Lighterman\Core\Port\TargetSystem;
+use SensitiveParameter;
 
 /** Databases of PostgreSQL, to read from by every capture and to land in. */
-final readonly class PostgresConnector implements HoldsLog, Source, Streams, Target
+final readonly class PostgresConnector implements AsksApart, HoldsLog, Source, Streams
 {
     public function kind(): string
     {
@@ -85,6 +89,26 @@ final readonly class PostgresConnector implements HoldsLog, Source, Streams, Tar
     public function slots(Access $access): Slots
     {
         return new SlotBook(self::settings($access));
+    }
+
+    public function askerStatements(array $settings, string $user): array
+    {
+        return AskingRole::statements((string) $settings['database'], $user);
+    }
+
+    public function makeAsker(Access $administrator, string $user, #[SensitiveParameter] string $secret): void
+    {
+        AskingRole::make(self::settings($administrator), $user, $secret);
+    }
+
+    public function checkAsker(Access $access, string $user, #[SensitiveParameter] string $secret): array
+    {
+        return AskingRole::check(self::settings($access->as($user, $secret)), $access->text('user'));
+    }
+
+    public function asker(Access $access, string $user, #[SensitiveParameter] string $secret, array $tables): Asker
+    {
+        return new PostgresAsker(self::settings($access), self::settings($access->as($user, $secret)), $tables);
     }
 
     private static function settings(Access $access): PostgresSettings

@@ -27,6 +27,12 @@ final readonly class Access
         return (int) ($this->settings[$name] ?? 0);
     }
 
+    /** The same system, reached as somebody else. */
+    public function as(string $user, #[SensitiveParameter] string $secret): self
+    {
+        return new self($this->system, ['user' => $user] + $this->settings, $secret, $this->engine);
+    }
+
     public function secret(): string
     {
         return $this->secret;

@@ -95,13 +95,4 @@ interface TargetSystem
      * @param  array<string, string>  $key  column → value as text
      */
     public function history(LandedTable $landed, array $key, int $most): LandedHistory;
-
-    /**
-     * Runs one statement in a read-only transaction of its own.
-     *
-     * @param  (callable(): bool)|null  $stopped  asked again and again while it runs: whether somebody wants it stopped
-     *
-     * @throws SystemTrouble with reason `stopped`, `cancelled` or `too_long` if it did not come to its end
-     */
-    public function query(string $sql, int $rowLimit, int $seconds, ?callable $stopped = null): QueryResult;
 }

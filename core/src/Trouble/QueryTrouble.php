@@ -50,4 +50,14 @@ final class QueryTrouble extends SystemTrouble
     {
         return new self(Reason::NothingLanded, "No feed lands in {$system}, so it is not asked in SQL.", 'Ask a system that holds landed tables.');
     }
+
+    public static function noAccount(string $system): self
+    {
+        return new self(Reason::NothingLanded, "{$system} is not asked in SQL, for there is no account that may do nothing but read what has landed there.", "Give it one on the page of {$system}, under Queries by people.");
+    }
+
+    public static function tooManyAtOnce(string $whose, int $most): self
+    {
+        return new self(Reason::TooMany, "{$whose} are under way, and no more than {$most} may be.", 'Wait for one to end, or stop one.');
+    }
 }

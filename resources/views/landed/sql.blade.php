@@ -3,7 +3,10 @@
 @section('heading', 'SQL')
 @section('content')
 <div class="title"><h1>SQL</h1><span class="sub">one statement, read only{{ $opened ? " · {$opened->name}, saved by {$opened->person->name}" : '' }}</span></div>
-@if ($targets->isEmpty())
+@if ($unasked->isNotEmpty())<div class="note">@foreach ($unasked as $name)<a href="/systems/{{ rawurlencode($name) }}">{{ $name }}</a>{{ $loop->last ? '' : ', ' }}@endforeach {{ $unasked->count() === 1 ? 'is' : 'are' }} not asked here before there is an account that may do nothing but read what has landed. Its page makes one.</div>@endif
+@if ($targets->isEmpty() && $unasked->isNotEmpty())
+    <div class="sheet empty"><p><strong>Nothing may be asked yet.</strong></p></div>
+@elseif ($targets->isEmpty())
     <div class="sheet empty"><p><strong>Nothing lands anywhere yet.</strong></p><p>Once a feed is set up, its target can be queried here.</p></div>
 @else
 <div class="sql-page" x-data="sql">

@@ -34,13 +34,35 @@
 @if ($system)
 <div class="stack">
     @if ($system->findings === null)<section class="sheet empty"><p>It has not been tested yet.</p></section>@endif
-    @foreach (['source' => 'As a source', 'target' => 'As a target'] as $as => $word)
+    @foreach (['source' => 'As a source', 'target' => 'As a target', 'asker' => 'Queries by people'] as $as => $word)
         @if ($system->findings[$as] ?? null)
         <section class="sheet pad"><h2>{{ $word }} <span class="faded small" style="font-weight: 400" title="{{ Say::exactly($system->checked_at) }}">tested {{ Say::at($system->checked_at) }}</span></h2>
             @foreach ($system->findings[$as] as $f)<div class="finding"><span class="result r-{{ $f['result'] }}">{{ $f['result'] }}</span><span class="what">{{ $f['subject'] }}</span><span>{{ $f['said'] }}@if ($f['remedy'])<br><span class="remedy">Remedy: <code>{{ $f['remedy'] }}</code></span>@endif</span></div>@endforeach
         </section>
         @endif
     @endforeach
+    @if ($connector instanceof Lighterman\Core\Port\AsksApart)
+    @can('change')
+    <section class="sheet pad"><h2>Account for queries</h2>
+        @if ($system->asker_user !== null)
+        <p>People's queries run as <b class="mono">{{ $system->asker_user }}</b>, which may read landed tables and nothing else.@unless ($system->mayBeAsked()) <span class="r-failed">It may do too much, so nothing is asked until what failed above is put right.</span>@endunless</p>
+        <form method="post" action="/systems/{{ $enc }}/asker">@csrf @method('delete')<button class="button">Take it away</button></form>
+        @else
+        <p class="faded small">Until {{ $system->name }} has one, what lands there is not offered on the SQL page. It is made by</p>
+        <pre class="sql" tabindex="0">{{ implode(";\n", $connector->askerStatements($system->settings, old('asker_user', 'lighterman_asks'))) }};</pre>
+        <form method="post" action="/systems/{{ $enc }}/asker" autocomplete="off" style="margin-top: 10px">@csrf
+            <div class="form-grid">
+                <div class="field"><label for="asker_user">Account</label><input class="input mono" id="asker_user" name="asker_user" value="{{ old('asker_user', 'lighterman_asks') }}" required maxlength="63"></div>
+                <div class="field"><label for="asker_secret">Its password</label><input class="input" id="asker_secret" name="asker_secret" type="password" autocomplete="new-password"><p class="hint">Empty: one is made.</p></div>
+                <div class="field"><label for="administrator">Made by</label><input class="input mono" id="administrator" name="administrator" value="{{ old('administrator') }}" placeholder="{{ $system->settings['user'] }}" maxlength="63"><p class="hint">Who may make accounts.</p></div>
+                <div class="field"><label for="administrator_secret">Password of that account</label><input class="input" id="administrator_secret" name="administrator_secret" type="password" autocomplete="off"><p class="hint">Used once, and not kept.</p></div>
+            </div>
+            <div class="bar" style="margin: 0"><button class="button primary" name="act" value="make">Run these and test</button><button class="button" name="act" value="made">They were run: test</button></div>
+        </form>
+        @endif
+    </section>
+    @endcan
+    @endif
     @if ($orphans)
     <section class="sheet pad"><h2>Slots nobody reads</h2>
         <p class="faded small">No route here reads these replication slots. As long as they stand, the server keeps its log for them. Another Lighterman may be reading them.</p>

@@ -12,7 +12,6 @@ use Lighterman\Connectors\Warehouse\WarehouseTarget;
 use Lighterman\Core\Landing\LandedTable;
 use Lighterman\Core\Port\KeptTable;
 use Lighterman\Core\Port\LandedHistory;
-use Lighterman\Core\Port\QueryResult;
 use Lighterman\Core\Shape\TableName;
 
 /** A PostgreSQL database that rows are landed in. */
@@ -59,10 +58,5 @@ final class PostgresTarget extends WarehouseTarget
     public function history(LandedTable $landed, array $key, int $most): LandedHistory
     {
         return (new History($this->connection))->of($landed, $key, $most);
-    }
-
-    public function query(string $sql, int $rowLimit, int $seconds, ?callable $stopped = null): QueryResult
-    {
-        return (new ReadOnlyQuery($this->settings))->run($sql, $rowLimit, $seconds, $stopped);
     }
 }

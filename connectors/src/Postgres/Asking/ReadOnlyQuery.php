@@ -2,7 +2,7 @@
 
 declare(strict_types=1);
 
-namespace Lighterman\Connectors\Postgres\Landing;
+namespace Lighterman\Connectors\Postgres\Asking;
 
 use Lighterman\Connectors\Postgres\Server\Connection;
 use Lighterman\Connectors\Postgres\Server\PostgresSettings;
@@ -26,8 +26,9 @@ final readonly class ReadOnlyQuery
         try {
             $connection->run('BEGIN TRANSACTION READ ONLY');
             $connection->run('SET LOCAL statement_timeout = '.($seconds * 1000));
+            $connection->run('SET LOCAL search_path = '.AskedStatement::PATH);
             // Sent with the extended protocol, which takes exactly one statement: nothing can end this transaction and begin another.
-            $connection->run('DECLARE box NO SCROLL CURSOR FOR '.rtrim(trim($sql), ';'), [], single: true);
+            $connection->run("DECLARE box NO SCROLL CURSOR FOR {$sql}", [], single: true);
             $connection->send('FETCH '.($rowLimit + 1).' FROM box');
             if ($stopped !== null && ! $connection->waited($stopped)) {
                 throw QueryTrouble::stopped();
