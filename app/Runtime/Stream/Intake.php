@@ -159,7 +159,9 @@ final class Intake
             }
             $carrier->identity = $row->identity === null ? null : TableIdentity::fromArray(json_decode($row->identity, true));
             // Before anything may hold it: whether its changes have to be kept from here on only this tells after a crash.
-            $landing === null || $this->refusals->atTarget(fn () => $this->catchUp($carrier, $landing, (int) $row->sequence));
+            if ($landing !== null && $this->mayHaveBegun($row, $landing)) {
+                $this->refusals->atTarget(fn () => $this->catchUp($carrier, $landing, (int) $row->sequence));
+            }
             $carriers[] = $carrier;
             $rows[$feed->id] = $row;
         }
@@ -221,6 +223,7 @@ final class Intake
             $carrier->goes(Stage::Along);
         }
         $this->stream->roster->put($carrier);
+        unset($this->unbegun[$carrier->feed->id]);
         $this->loads->follow($carrier, $row, $landing);
         $load->mends = $load->mends || $load->asked;
         $standing = $load->mends || ($carrier->position->isLoading() && $row->complete_up_to === null) ? 'loading' : 'carried';
@@ -271,5 +274,7 @@ final class Intake
         $feed = Feed::findOrFail((int) $row->id);
         $this->stream->systems->target($this->stream->log->route->target)->discard($feed->uid);
         $feed->forgetLanded();
+        // What is held of the target in memory may not show it yet.
+        $this->unbegun[$feed->id] = true;
     }
 }

@@ -49,7 +49,7 @@
         <form method="post" action="/systems/{{ $enc }}/asker">@csrf @method('delete')<button class="button">Take it away</button></form>
         @else
         <p class="faded small">Until {{ $system->name }} has one, what lands there is not offered on the SQL page. It is made by</p>
-        <pre class="sql" tabindex="0">{{ implode(";\n", $connector->askerStatements($system->settings, old('asker_user', 'lighterman_asks'))) }};</pre>
+        <pre class="sql" tabindex="0" style="white-space: pre-wrap">{{ implode(";\n", $connector->askerStatements($system->settings, old('asker_user', 'lighterman_asks'))) }};</pre>
         <form method="post" action="/systems/{{ $enc }}/asker" autocomplete="off" style="margin-top: 10px">@csrf
             <div class="form-grid">
                 <div class="field"><label for="asker_user">Account</label><input class="input mono" id="asker_user" name="asker_user" value="{{ old('asker_user', 'lighterman_asks') }}" required maxlength="63"></div>
