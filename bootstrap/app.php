@@ -14,6 +14,8 @@ use Illuminate\Http\Middleware\HandleCors;
 use Illuminate\Http\Request;
 use Lighterman\Core\Trouble\Explained;
 
+// What is typed into these is flashed nowhere.
+$secrets = ['password', 'secret', 'asker_secret', 'administrator_secret'];
 // Traces in logs name functions, never what was passed to them.
 ini_set('zend.exception_ignore_args', '1');
 
@@ -30,16 +32,16 @@ $app = Application::configure(basePath: dirname(__DIR__))
         $middleware->redirectGuestsTo('/sign-in');
         $middleware->redirectUsersTo('/watch');
     })
-    ->withExceptions(function (Exceptions $exceptions): void {
+    ->withExceptions(function (Exceptions $exceptions) use ($secrets): void {
         $exceptions->dontReport([Explained::class]);
-        $exceptions->dontFlash(['password', 'secret']);
+        $exceptions->dontFlash($secrets);
         // Nothing can be looked up, not even who asks.
         $exceptions->render(fn (PDOException $e) => preg_match('/SQLSTATE\[(08|57P0[123])/', $e->getMessage()) === 1 || app(LostConnectionDetector::class)->causedByLostConnection($e)
             ? response()->view('errors.plain', ['title' => 'Lighterman\'s own database does not answer', 'text' => 'Feeds stand still until it does; nothing is lost. This page looks again every 5 s.', 'again' => 5], 503)->header('Retry-After', '5') : null);
         // A form gets its answer where it was sent from, with what was typed; a page that cannot be made says why.
         $exceptions->render(fn (Explained $e, Request $request) => $request->isMethod('GET')
             ? response()->view('errors.explained', ['trouble' => $e], 422)
-            : back()->withInput($request->except(['password', 'secret']))->withErrors(['said' => $e->getMessage().' '.$e->remedy()]));
+            : back()->withInput($request->except($secrets))->withErrors(['said' => $e->getMessage().' '.$e->remedy()]));
     })
     ->create();
 

@@ -3,6 +3,8 @@
 declare(strict_types=1);
 
 return [
+    // Folders of this machine that lakes, files and databases may lie in, parted by colons; those that bin/up makes, where nothing is said.
+    'folders' => array_values(array_filter(explode(':', (string) env('LIGHTERMAN_FOLDERS', implode(':', array_map(static fn (string $f): string => dirname(storage_path())."/{$f}", ['lake', 'lab-drop', 'shared'])))))),
     // How long a worker may stay silent before another takes its feed over.
     'lease_seconds' => (int) env('LIGHTERMAN_LEASE_SECONDS', 30),
     // How often it is looked whether anybody has meddled with what records changes, or with the tables themselves.

@@ -11,6 +11,7 @@ use App\Support\Audit;
 use Illuminate\Support\Facades\DB;
 use Lighterman\Connectors\Kinds\Connectors;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Trouble\FolderTrouble;
 use Lighterman\Core\Trouble\InvalidDefinition;
 use Lighterman\Core\Trouble\MissingTrouble;
 use Lighterman\Core\Trouble\SystemTrouble;
@@ -33,6 +34,7 @@ final class SystemBook
                 throw InvalidDefinition::at('name', "a system named \"{$name}\" exists", 'Give this one another name.');
             }
             $system = System::create(['name' => $name, 'kind' => $kind, 'settings' => $settings, 'secret' => $secret]);
+            app(Systems::class)->demandAllowed($system);
             Audit::record('added', 'system', $name, null, $settings + ['kind' => $kind] + (Connectors::named($kind)->form()->secret() === null ? [] : ['secret' => $secret]));
 
             return $system->refresh();
@@ -57,6 +59,7 @@ final class SystemBook
             }
             Audit::record('changed', 'system', $system->name, $system->settings + ['name' => $system->name], $settings + ['name' => $name] + ($secret === null ? [] : ['secret' => $secret]));
             $system->update(['name' => $name, 'settings' => $settings, 'findings' => null, 'checked_at' => null] + ($secret === null ? [] : ['secret' => $secret]) + ($moved === [] ? [] : ['asker_user' => null, 'asker_secret' => null]));
+            app(Systems::class)->demandAllowed($system);
         });
     }
 
@@ -110,8 +113,14 @@ final class SystemBook
     public static function check(System $system, Systems $systems): array
     {
         $systems->forget();
-        $told = static fn (array $findings): array => array_map(static fn (Finding $f): array => $f->toArray(), array_values($findings));
-        $findings = ['source' => $system->mayBeSource() ? $told($systems->source($system)->check()) : [], 'target' => $system->mayBeTarget() ? $told($systems->target($system)->check()) : [], 'asker' => $told($systems->checkAsker($system))];
+        $told = static function (callable $check): array {
+            try {
+                return array_map(static fn (Finding $f): array => $f->toArray(), array_values($check()));
+            } catch (FolderTrouble $trouble) {
+                return [Finding::failed('Folder', $trouble->getMessage(), (string) $trouble->remedy())->toArray()];
+            }
+        };
+        $findings = ['source' => $system->mayBeSource() ? $told(static fn (): array => $systems->source($system)->check()) : [], 'target' => $system->mayBeTarget() ? $told(static fn (): array => $systems->target($system)->check()) : [], 'asker' => $told(static fn (): array => $systems->checkAsker($system))];
         // Testing is not a change: the connectors kept for this system stay good.
         System::withoutTimestamps(static fn () => $system->update(['findings' => $findings, 'checked_at' => now()]));
 

@@ -199,7 +199,7 @@ stop() {
 }
 
 prepare_storage() {
-    mkdir -p "$var/storage/framework/views" "$var/storage/framework/cache" "$var/storage/logs"
+    mkdir -p "$var/shared" "$var/storage/framework/views" "$var/storage/framework/cache" "$var/storage/logs"
 }
 
 secret() {

@@ -68,11 +68,16 @@ final class FilesTest extends PostgresCase implements TakenFiles
     /** @var array<string, array{FileMark, string}> files ahead of the clock, and since when they are as they are */
     private array $ahead = [];
 
-    public function steadySince(array $ahead, string $now): array
+    public function now(): string
+    {
+        return gmdate('Y-m-d\TH:i:s\Z');
+    }
+
+    public function steadySince(array $recent, string $now): array
     {
         $was = $this->ahead;
         $this->ahead = [];
-        foreach ($ahead as $file) {
+        foreach ($recent as $file) {
             $this->ahead[$file->path] = isset($was[$file->path]) && $was[$file->path][0]->isSame($file) ? $was[$file->path] : [$file, $now];
         }
 

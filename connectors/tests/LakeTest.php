@@ -497,10 +497,11 @@ final class LakeTest extends LakeCase
         self::assertTrue($result->cut);
         self::assertSame([['name' => 'code', 'type' => 'text', 'numeric' => false], ['name' => 'n', 'type' => 'int64', 'numeric' => true]], array_slice($result->columns, 0, 2));
         foreach ([
-            "SELECT * FROM read_text('/etc/passwd')" => 'Permission Error', "SELECT * FROM read_csv('{$this->path}/../../../etc/passwd')" => 'Permission Error', "SELECT * FROM glob('/*')" => 'Permission Error',
+            "SELECT * FROM read_text('/etc/passwd')" => 'read_text may read anything', "SELECT * FROM read_csv('{$this->path}/../../../etc/passwd')" => 'read_csv may read anything', "SELECT * FROM glob('/*')" => 'glob may read anything',
+            "SELECT (SELECT content FROM READ_TEXT('{$this->path}/_lighterman/x')) FROM gate.loads" => 'may read anything', "SELECT * FROM '{$this->path}/gate/loads/x.parquet'" => 'is no table of this lake', "WITH a AS (SELECT * FROM query('SELECT 1')) SELECT * FROM a" => 'query may read anything', 'SELECT * FROM duckdb_settings()' => 'may read anything', 'SELECT * FROM information_schema.tables' => 'is no table of this lake', 'PIVOT gate.loads ON code USING count(*)' => 'Only one statement',
             "ATTACH '/tmp/other.db'" => 'Only a query', 'INSTALL httpfs' => 'Only a query', "COPY (SELECT 1) TO '{$this->path}/x.csv'" => 'Only a query', "SET memory_limit = '9GB'" => 'Only a query',
-            'SELECT 1; DROP VIEW gate.loads' => 'Only one statement', "SELECT * FROM read_parquet('https://example.org/x.parquet')" => 'Permission Error', 'CREATE TABLE x (a int)' => 'Only a query', '' => 'nothing to run',
-            'SELECT list(range) FROM range(100000000)' => 'Out of Memory', 'SELECT * FROM gate.nothing' => 'Table with name nothing does not exist',
+            'SELECT 1; DROP VIEW gate.loads' => 'Only one statement', "SELECT * FROM read_parquet('https://example.org/x.parquet')" => 'read_parquet may read anything', 'CREATE TABLE x (a int)' => 'Only a query', '' => 'nothing to run',
+            'SELECT list(range) FROM range(100000000)' => 'Out of Memory', 'SELECT * FROM gate.nothing' => 'gate.nothing is no table of this lake',
         ] as $sql => $said) {
             try {
                 $this->lake->query($sql, 10, 30);

@@ -1,13 +1,12 @@
 import assert from 'node:assert/strict';
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { after, before, test } from 'node:test';
 import { base, engineersPage, feed, sql, until, violations } from './harness.mjs';
 
 let page;
-const folder = mkdtempSync(join(tmpdir(), 'lighterman-'));
+const folder = mkdtempSync(join(process.env.LIGHTERMAN_VAR, 'shared', 'cellar-'));
 before(async () => (page = await engineersPage()));
 after(async () => {
     await page.context().browser().close();

@@ -16,6 +16,7 @@ use Lighterman\Core\Port\AsksApart;
 use Lighterman\Core\Port\ChangeLog;
 use Lighterman\Core\Port\EngineLimits;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Port\Folders;
 use Lighterman\Core\Port\HoldsLog;
 use Lighterman\Core\Port\Slots;
 use Lighterman\Core\Port\Source;
@@ -25,6 +26,7 @@ use Lighterman\Core\Port\Target;
 use Lighterman\Core\Port\TargetSystem;
 use Lighterman\Core\Trouble\QueryTrouble;
 use Lighterman\Core\Trouble\RoleTrouble;
+use Lighterman\Core\Trouble\SystemTrouble;
 use SensitiveParameter;
 
 /** Has connectors reach the systems there are; keeps one open per system and process, so that an empty run needs no new connection. */
@@ -144,8 +146,22 @@ final class Systems
         return "{$system->id}@{$system->updated_at?->format('U.u')}";
     }
 
+    /** @return list<string> what this installation keeps for itself */
+    private static function own(): array
+    {
+        $beside = dirname(storage_path());
+
+        return [storage_path(), app()->environmentFilePath(), ...array_map(static fn (string $of): string => "{$beside}/{$of}", ['pg', 'maria', 'run', 'log'])];
+    }
+
+    /** @throws SystemTrouble where the system lies where none may */
+    public function demandAllowed(System $system): void
+    {
+        $system->mayBeSource() ? $this->source($system) : $this->target($system);
+    }
+
     private static function access(System $system): Access
     {
-        return new Access($system->name, $system->settings, (string) $system->secret, new EngineLimits((int) config('lighterman.lake.memory_mb'), (int) config('lighterman.lake.threads'), storage_path('lake'), (int) config('lighterman.lake.fetched_mb')));
+        return new Access($system->name, $system->settings, (string) $system->secret, new EngineLimits((int) config('lighterman.lake.memory_mb'), (int) config('lighterman.lake.threads'), storage_path('lake'), (int) config('lighterman.lake.fetched_mb')), new Folders(config('lighterman.folders'), self::own()));
     }
 }

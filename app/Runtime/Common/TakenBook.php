@@ -29,9 +29,9 @@ final readonly class TakenBook implements TakenFiles
         return $known;
     }
 
-    public function steadySince(array $ahead, string $now): array
+    public function steadySince(array $recent, string $now): array
     {
-        $lines = array_map(fn (FileMark $f): array => ['feed_id' => $this->feedId, 'path' => $f->path, 'size' => $f->size, 'modified' => $f->modified, 'since' => $now], $ahead);
+        $lines = array_map(fn (FileMark $f): array => ['feed_id' => $this->feedId, 'path' => $f->path, 'size' => $f->size, 'modified' => $f->modified, 'since' => $now], $recent);
 
         return DB::transaction(function () use ($lines): array {
             $all = json_encode($lines, JSON_THROW_ON_ERROR);
@@ -40,6 +40,11 @@ final readonly class TakenBook implements TakenFiles
 
             return DB::table('files_ahead')->where('feed_id', $this->feedId)->pluck('since', 'path')->all();
         });
+    }
+
+    public function now(): string
+    {
+        return now()->utc()->format('Y-m-d\TH:i:s\Z');
     }
 
     public function asked(): array

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Files;
 
+use Lighterman\Connectors\AllowedPath;
 use Lighterman\Connectors\Form\PathField;
 use Lighterman\Connectors\Objects\StoreFields;
 use Lighterman\Core\Port\Access;
@@ -46,6 +47,6 @@ final readonly class FilesConnector implements Source
 
     public function source(Access $access): SourceSystem
     {
-        return new FilesSource(new FilesSettings($access->system, $this->inStore ? StoreFields::store($access) : rtrim($access->text('path'), '/'), $access->engine->memory, $access->engine->threads, $access->engine->temporary, $access->engine->fetched));
+        return new FilesSource(new FilesSettings($access->system, $this->inStore ? StoreFields::store($access) : AllowedPath::of($access), $access->engine->memory, $access->engine->threads, $access->engine->temporary, $access->engine->fetched));
     }
 }

@@ -250,7 +250,7 @@ final readonly class FilesSource implements PassesOver, SourceSystem
 
     public function plan(FeedDefinition $definition, Position $from, ?BoundNote $note, ?TakenFiles $taken = null): ReadPlan
     {
-        $now = Store::now();
+        $now = $taken?->now() ?? Store::now();
         $reading = $definition->origin->files ?? throw new \LogicException('A feed of files says how they are read.');
         if ($definition->kind()->readsWhole()) {
             return new ReadPlan('reload', $from, null, new SourceTime($now, $now), files: new PlannedFiles($this->rows($definition)->files()));
@@ -261,9 +261,10 @@ final readonly class FilesSource implements PassesOver, SourceSystem
             // Only a file that seems to have changed is worth reading for its checksum.
             $found = array_map(fn (FileMark $f): FileMark => isset($known[$f->path]) && $known[$f->path]->checksum !== null && $known[$f->path]->size === $f->size && $known[$f->path]->modified !== $f->modified ? $f->withChecksum($this->store->checksum($f->path)) : $f, $found);
         }
-        $ahead = array_values(array_filter($found, static fn (FileMark $f): bool => $f->modified > $now));
+        $until = FileChoice::until($now, $reading->quiet);
+        $recent = array_values(array_filter($found, static fn (FileMark $f): bool => $f->modified > $until));
         // Who only looks at what would be read has nobody to remember it.
-        $steady = $taken?->steadySince($ahead, $now) ?? array_fill_keys(array_map(static fn (FileMark $f): string => $f->path, $ahead), '');
+        $steady = $taken?->steadySince($recent, $now) ?? array_fill_keys(array_map(static fn (FileMark $f): string => $f->path, array_filter($recent, static fn (FileMark $f): bool => $f->modified > $now)), '');
         $choice = FileChoice::of($found, $known, $taken?->asked() ?? [], $reading->changed, $reading->quiet, $now, $steady);
         $refused = array_fill_keys(array_map(static fn (FileMark $f): string => $f->path, $choice->changed), 'it has changed since it was taken');
         $files = [...$choice->changed, ...$choice->take];

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Lake;
 
+use Lighterman\Connectors\AllowedPath;
 use Lighterman\Connectors\Form\PathField;
 use Lighterman\Connectors\Objects\StoreFields;
 use Lighterman\Core\Port\Access;
@@ -46,6 +47,6 @@ final readonly class LakeConnector implements Target
 
     public function target(Access $access): TargetSystem
     {
-        return new LakeTarget(new LakeSettings($access->system, $this->inStore ? StoreFields::store($access) : rtrim($access->text('path'), '/'), $access->engine->memory, $access->engine->threads, $access->engine->temporary, $access->engine->fetched));
+        return new LakeTarget(new LakeSettings($access->system, $this->inStore ? StoreFields::store($access) : AllowedPath::of($access), $access->engine->memory, $access->engine->threads, $access->engine->temporary, $access->engine->fetched));
     }
 }

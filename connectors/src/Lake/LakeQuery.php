@@ -119,7 +119,9 @@ final readonly class LakeQuery
         $meant = [];
         $ledger = new Ledger($folder);
         $damaged = [];
-        foreach ($ledger->tables($damaged) as $name => $table) {
+        $tables = $ledger->tables($damaged);
+        (new LakeStatement($engine))->demandOnly($sql, array_keys($tables));
+        foreach ($tables as $name => $table) {
             [$schema, $own] = explode('.', $name, 2);
             $engine->run('CREATE SCHEMA IF NOT EXISTS '.Engine::name($schema));
             if (stripos($sql, $own) !== false) {

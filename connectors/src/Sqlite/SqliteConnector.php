@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace Lighterman\Connectors\Sqlite;
 
+use Lighterman\Connectors\AllowedPath;
 use Lighterman\Connectors\Form\PathField;
 use Lighterman\Connectors\Triggers\TriggerLog;
 use Lighterman\Core\Capture\Capture;
@@ -59,6 +60,6 @@ final readonly class SqliteConnector implements Source, Streams
 
     private static function settings(Access $access): SqliteSettings
     {
-        return new SqliteSettings($access->system, $access->text('path'));
+        return new SqliteSettings($access->system, AllowedPath::of($access));
     }
 }

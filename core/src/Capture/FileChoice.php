@@ -25,21 +25,23 @@ final readonly class FileChoice
      * @param  array<string, FileMark>  $known  files taken before, by path
      * @param  array<string, true>  $asked  paths that a person wants taken again, whatever is known of them
      * @param  int  $quiet  seconds since a file was last written to before it is taken
-     * @param  string  $now  by the clock of the system that holds the files, ISO 8601, UTC
-     * @param  array<string, string>  $steady  since when files whose times lie ahead of that clock have been as they are, by path
+     * @param  string  $now  by the clock that all workers go by, ISO 8601, UTC
+     * @param  array<string, string>  $steady  since when recent files have been as they are, by the same clock and by path
      */
     public static function of(iterable $found, array $known, array $asked, ChangedFile $changed, int $quiet, string $now, array $steady = []): self
     {
         $take = $apart = $growing = [];
         $oldest = $now;
-        $until = (new DateTimeImmutable($now))->modify("-{$quiet} seconds")->format('Y-m-d\TH:i:s\Z');
+        $until = self::until($now, $quiet);
         foreach ($found as $file) {
             $before = isset($asked[$file->path]) ? null : $known[$file->path] ?? null;
             if ($before !== null && ($changed === ChangedFile::Ignore || $file->isSame($before))) {
                 continue;
             }
-            // A time ahead of the clock is told by another clock, and says nothing of when somebody wrote.
-            $written = $file->modified <= $now ? $file->modified : $steady[$file->path] ?? $now;
+            // Times are told by another clock; one ahead of ours says nothing of when somebody wrote. What was seen as it is now
+            // was not written to since. Both are judged alike, so that no file passes one that came before it.
+            $seen = $steady[$file->path] ?? $now;
+            $written = $file->modified <= $now ? min($file->modified, $seen) : $seen;
             if ($written > $until) {
                 $growing[] = $file;
                 $oldest = min($oldest, $written);
@@ -54,5 +56,11 @@ final readonly class FileChoice
         usort($apart, $order);
 
         return new self($take, $apart, $growing, $oldest);
+    }
+
+    /** A file that nobody has written to since then may be taken. */
+    public static function until(string $now, int $quiet): string
+    {
+        return (new DateTimeImmutable($now))->modify("-{$quiet} seconds")->format('Y-m-d\TH:i:s\Z');
     }
 }

@@ -13,7 +13,7 @@ final readonly class Access
      * @param  string  $system  its name
      * @param  array<string, string|int>  $settings  as its connector's form has them
      */
-    public function __construct(public string $system, private array $settings, #[SensitiveParameter] private string $secret, public EngineLimits $engine)
+    public function __construct(public string $system, private array $settings, #[SensitiveParameter] private string $secret, public EngineLimits $engine, public Folders $folders)
     {
     }
 
@@ -30,7 +30,7 @@ final readonly class Access
     /** The same system, reached as somebody else. */
     public function as(string $user, #[SensitiveParameter] string $secret): self
     {
-        return new self($this->system, ['user' => $user] + $this->settings, $secret, $this->engine);
+        return new self($this->system, ['user' => $user] + $this->settings, $secret, $this->engine, $this->folders);
     }
 
     public function secret(): string

@@ -55,6 +55,7 @@ enum Reason: string
     case NotReachable = 'not_reachable';
     case NotReady = 'not_ready';
     case NotTakenIn = 'not_taken_in';
+    case NotAllowed = 'not_allowed';
     case NothingLanded = 'nothing_landed';
     case OpenTransactions = 'open_transactions';
     case OutOfMemory = 'out_of_memory';

@@ -45,6 +45,11 @@ final class FileChoiceTest extends TestCase
         // What it was when it was first seen so, and not what it says, tells whether somebody may be writing to it.
         $ahead = [self::mark('from a wrong clock', '15:00:00')];
         self::assertSame([[], '2026-11-24T11:59:57Z'], [self::paths(($choice = FileChoice::of($ahead, [], [], ChangedFile::Again, 5, self::NOW, ['from a wrong clock' => '2026-11-24T11:59:57Z']))->take), $choice->completeUpTo]);
+        // Where all times lie ahead of ours, the older file is not passed by a newer one that has been seen as long.
+        $two = [self::mark('older', '11:59:59'), self::mark('newer', '12:00:01')];
+        $seen = ['older' => '2026-11-24T11:59:50Z', 'newer' => '2026-11-24T11:59:51Z'];
+        self::assertSame(['older', 'newer'], self::paths(FileChoice::of($two, [], [], ChangedFile::Again, 5, self::NOW, $seen)->take));
+        self::assertSame([], self::paths(FileChoice::of($two, [], [], ChangedFile::Again, 5, self::NOW)->take));
         self::assertSame(['from a wrong clock'], self::paths(FileChoice::of($ahead, [], [], ChangedFile::Again, 5, self::NOW, ['from a wrong clock' => '2026-11-24T11:59:50Z'])->take));
     }
 
