@@ -17,6 +17,8 @@ use Carbon\CarbonImmutable;
  * @property array<array-key, mixed>|null $before
  * @property array<array-key, mixed>|null $after
  * @property CarbonImmutable $at
+ * @property int|null $place  in the chain, once it is committed
+ * @property string|null $hash  over the entry and the hash of the one before
  */
 final class AuditEntry extends Record
 {

@@ -28,7 +28,7 @@ abstract class LogRunnerCase extends AppCase
 
     protected function tearDown(): void
     {
-        DB::statement('TRUNCATE systems, routes, feeds, audit_entries, people RESTART IDENTITY CASCADE');
+        DB::statement('TRUNCATE systems, routes, feeds, people RESTART IDENTITY CASCADE');
         $this->gate->run('SELECT pg_drop_replication_slot(slot_name) FROM pg_replication_slots WHERE database = current_database() AND NOT active');
         parent::tearDown();
     }

@@ -312,7 +312,7 @@ final class RunnerTest extends AppCase
         self::assertSame([1, 2], $feed->definitions()->orderBy('version')->pluck('version')->all(), 'the same again is no new version');
         $this->carry($feed->refresh());
         self::assertSame([1, 2], $feed->runs()->with('definition')->orderBy('id')->get()->map(fn (Run $r): int => $r->definition->version)->all());
-        $entry = DB::table('audit_entries')->where('action', 'changed')->where('subject_kind', 'feed')->first();
+        $entry = DB::table('audit_entries')->where('action', 'changed')->where('subject_kind', 'feed')->latest('id')->first();
         self::assertSame(['promise_seconds' => 900], json_decode($entry->before, true));
         self::assertSame(['promise_seconds' => 5], json_decode($entry->after, true));
     }

@@ -51,7 +51,7 @@ final class SecretsTest extends AppCase
             $settings = ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => 'no_such_db', 'user' => $role, 'tls' => 'prefer'];
             $system = SystemBook::add('narrow', $settings, $role);
             self::assertStringContainsString('there is no database no_such_db', json_encode(SystemBook::check($system, app(Systems::class)), JSON_THROW_ON_ERROR));
-            SystemBook::change($system, 'narrow', ['database' => $this->source->settings['database']] + $settings, null);
+            SystemBook::change($system, 'narrow', ['database' => $this->source->settings['database']] + $settings, $role);
             $findings = SystemBook::check($system->refresh(), app(Systems::class));
             self::assertStringContainsString("GRANT SELECT ON ALL TABLES IN SCHEMA \\\"public\\\" TO \\\"{$role}\\\"", json_encode($findings['source'], JSON_THROW_ON_ERROR));
             self::assertStringContainsString('may not create schemas', json_encode($findings['target'], JSON_THROW_ON_ERROR));

@@ -90,7 +90,7 @@ final class World
         $this->house = self::connect("storm_house_{$suffix}");
         $this->lake = sys_get_temp_dir()."/storm-lake-{$suffix}";
         mkdir($this->lake);
-        DB::statement('TRUNCATE systems, routes, feeds, audit_entries, people RESTART IDENTITY CASCADE');
+        DB::statement('TRUNCATE systems, routes, feeds, people RESTART IDENTITY CASCADE');
         app(Systems::class)->forget();
         foreach (['gate', 'house'] as $side) {
             SystemBook::add($side, ['host' => '127.0.0.1', 'port' => (int) getenv('LIGHTERMAN_TEST_PG_PORT'), 'database' => "storm_{$side}_{$suffix}", 'user' => $this->role, 'tls' => 'prefer'], $this->password);

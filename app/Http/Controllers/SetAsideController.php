@@ -103,6 +103,8 @@ final class SetAsideController
     {
         $which = $this->filtered($request, $feed)->orderBy('id');
 
+        Audit::record('exported set-aside records of', 'feed', $feed->name, after: ['chosen by' => array_keys(array_filter($request->query()))]);
+
         return response()->streamDownload(static function () use ($which): void {
             // What is JSON already goes out as it is kept; there may be very many.
             foreach ($which->toBase()->lazyById(5000) as $r) {

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace App\Http\Controllers;
 
+use App\Models\Person;
 use App\Support\Audit;
 use Illuminate\Contracts\View\View;
 use Illuminate\Http\RedirectResponse;
@@ -30,6 +31,8 @@ final class SignInController
         }
         if (! Auth::attempt($given)) {
             array_map(static fn (string $counter): int => RateLimiter::hit($counter, 60), array_keys($counters));
+            // What was typed may be a password in the wrong field.
+            Audit::record('failed to sign in as', 'person', Person::query()->where('name', $given['name'])->exists() ? $given['name'] : '(nobody of that name)', after: ['from' => $request->ip()]);
 
             return back()->withInput(['name' => $given['name']])->withErrors(['name' => 'This name and password do not belong together. Check both and try again.']);
         }

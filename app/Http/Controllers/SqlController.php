@@ -10,6 +10,7 @@ use App\Models\System;
 use App\Pages\LandedTables;
 use App\Runtime\Common\RunningQuery;
 use App\Runtime\Common\Systems;
+use App\Support\Audit;
 use Illuminate\Contracts\View\View;
 use Illuminate\Database\Eloquent\Builder;
 use Illuminate\Http\JsonResponse;
@@ -55,6 +56,7 @@ final class SqlController
         $seconds = (int) ($given['seconds'] ?? $most['seconds']);
         set_time_limit($seconds + 60);
         $result = $trouble = null;
+        Audit::record($as === null ? 'asked' : 'downloaded from', 'system', $given['target'], after: ['statement' => mb_substr($given['sql'], 0, 4000)] + ($as === null ? [] : ['as' => $as]));
         try {
             $asker = $this->systems->asker(self::asked($given['target']));
             $result = RunningQuery::of($given['run'] ?? (string) Str::uuid(), (int) $request->user()?->id, static fn (RunningQuery $q): QueryResult => $asker->query($given['sql'], $rows, $seconds, $q->isStopped(...)));
