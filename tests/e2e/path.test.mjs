@@ -153,6 +153,9 @@ test('landed rows are counted, compared by key, and queried', async () => {
     await page.getByRole('button', { name: 'Run', exact: true }).click();
     await page.getByRole('alert').waitFor();
     await write(page, 'SELECT pg_sleep(60)');
+    await page.getByRole('button', { name: 'Run', exact: true }).click();
+    await page.getByText('may have an effect, or wait').waitFor();
+    await write(page, 'SELECT count(*) FROM generate_series(1, 100000000) a, generate_series(1, 1000) b');
     const started = Date.now();
     await page.getByRole('button', { name: 'Run', exact: true }).click();
     await page.getByText(/time limit/).waitFor({ timeout: 30000 });
