@@ -10,9 +10,13 @@ after(() => page.context().browser().close());
 test('a lake that is not there is said, and the demo\'s lake passes its test', async () => {
     await page.goto(`${base}/systems/new?kind=lake`);
     await page.getByLabel('Name').fill('elsewhere');
-    await page.getByLabel('Folder on this machine').fill('/srv/no/such/lake');
+    await page.getByLabel('Folder on this machine').fill('/etc');
     await page.getByRole('button', { name: 'Add and test' }).press('Enter');
-    await page.getByText('There is no folder /srv/no/such/lake on this machine.').waitFor();
+    await page.getByText('/etc lies in none of the folders that systems may lie in.').waitFor();
+    const none = `${process.env.LIGHTERMAN_VAR}/shared/no/such/lake`;
+    await page.getByLabel('Folder on this machine').fill(none);
+    await page.getByRole('button', { name: 'Add and test' }).press('Enter');
+    await page.getByText(`There is no folder ${none} on this machine.`).waitFor();
     assert.deepEqual(await violations(page), []);
     await page.getByLabel('Type elsewhere to remove it').fill('elsewhere');
     await page.getByRole('button', { name: 'Remove system' }).click();

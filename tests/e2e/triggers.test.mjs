@@ -67,9 +67,9 @@ test('an SQLite file is added by keyboard, offers what it can do, and its rows a
     await page.goto(`${base}/systems/new?kind=sqlite`);
     assert.deepEqual(await violations(page), []);
     await page.getByLabel('Name').fill('small cellar');
-    await page.getByLabel('File on this machine').fill('/no/such.db');
+    await page.getByLabel('File on this machine').fill(join(folder, 'none.db'));
     await page.keyboard.press('Enter');
-    await page.getByText('there is no file /no/such.db').waitFor();
+    await page.getByText(`there is no file ${join(folder, 'none.db')}`).waitFor();
     await page.getByLabel('File on this machine').fill(file);
     await page.keyboard.press('Enter');
     await page.getByText('is an SQLite database').waitFor();
