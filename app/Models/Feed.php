@@ -24,6 +24,7 @@ use Lighterman\Core\Position\Position;
 use Lighterman\Core\Position\Positions;
 use Lighterman\Core\Position\StartPosition;
 use Lighterman\Core\Record\Receipt as Landed;
+use Lighterman\Core\Shape\TableName;
 use LogicException;
 
 /**
@@ -224,5 +225,18 @@ final class Feed extends Record
     public function standsAt(Landed $receipt): void
     {
         $this->forceFill(['position' => $receipt->to->toArray(), 'sequence' => $receipt->sequence, 'last_landed_at' => $receipt->landedAt])->syncOriginalAttributes(['position', 'sequence', 'last_landed_at']);
+    }
+
+    /** @return list<TableName> every table that feeds have landed in a system */
+    public static function landedIn(System $system): array
+    {
+        $names = [];
+        foreach (self::with('definition')->where('sequence', '>', 0)->whereHas('route', static fn ($q) => $q->where('target_id', $system->id))->get() as $feed) {
+            foreach ($feed->definition->parsed()->landedTable()->tables() as $table) {
+                $names[] = $table->name;
+            }
+        }
+
+        return $names;
     }
 }

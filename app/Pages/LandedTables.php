@@ -10,7 +10,6 @@ use App\Runtime\Common\Systems;
 use Lighterman\Core\Landing\Partition;
 use Lighterman\Core\Port\KeptTable;
 use Lighterman\Core\Shape\Column;
-use Lighterman\Core\Shape\TableName;
 use Lighterman\Core\Trouble\SystemTrouble;
 
 /** The tables that can be queried: those that feeds have landed, and those that scans of lakes have found. */
@@ -40,19 +39,6 @@ final readonly class LandedTables
         }
 
         return $tables;
-    }
-
-    /** @return list<TableName> every table that feeds have landed in a system */
-    public static function namesIn(System $system): array
-    {
-        $names = [];
-        foreach (Feed::with('definition')->where('sequence', '>', 0)->whereHas('route', static fn ($q) => $q->where('target_id', $system->id))->get() as $feed) {
-            foreach ($feed->definition->parsed()->landedTable()->tables() as $table) {
-                $names[] = $table->name;
-            }
-        }
-
-        return $names;
     }
 
     /** @return list<array{system: string, table: string, columns: array<string, string>}> tables of a lake that a scan has found; none while it cannot be reached */

@@ -4,10 +4,10 @@ declare(strict_types=1);
 
 namespace App\Runtime\Common;
 
+use App\Models\Feed;
 use App\Models\Route;
 use App\Models\RouteLog;
 use App\Models\System;
-use App\Pages\LandedTables;
 use Illuminate\Support\Str;
 use Lighterman\Core\Capture\Capture;
 use Lighterman\Core\Port\Access;
@@ -63,7 +63,7 @@ final class Systems
     {
         $connector = $system->connector();
         if ($connector instanceof AsksApart) {
-            return $system->mayBeAsked() ? $connector->asker(self::access($system), (string) $system->asker_user, (string) $system->asker_secret, LandedTables::namesIn($system)) : throw QueryTrouble::noAccount($system->name);
+            return $system->mayBeAsked() ? $connector->asker(self::access($system), (string) $system->asker_user, (string) $system->asker_secret, Feed::landedIn($system)) : throw QueryTrouble::noAccount($system->name);
         }
         $target = $this->target($system);
 
