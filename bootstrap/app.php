@@ -2,6 +2,7 @@
 
 declare(strict_types=1);
 
+use App\Http\Middleware\EndsSessions;
 use App\Http\Middleware\PlainFields;
 use App\Http\Middleware\SecurityHeaders;
 use App\Http\Middleware\StartSession;
@@ -15,7 +16,7 @@ use Illuminate\Http\Request;
 use Lighterman\Core\Trouble\Explained;
 
 // What is typed into these is flashed nowhere.
-$secrets = ['password', 'secret', 'asker_secret', 'administrator_secret'];
+$secrets = ['password', 'current', 'again', 'secret', 'asker_secret', 'administrator_secret'];
 // Traces in logs name functions, never what was passed to them.
 ini_set('zend.exception_ignore_args', '1');
 
@@ -26,7 +27,7 @@ $app = Application::configure(basePath: dirname(__DIR__))
         // Nothing here is meant for pages of another origin.
         $middleware->remove(HandleCors::class);
         $middleware->append(SecurityHeaders::class);
-        $middleware->web(append: [WholeForms::class, PlainFields::class], replace: [\Illuminate\Session\Middleware\StartSession::class => StartSession::class]);
+        $middleware->web(append: [EndsSessions::class, WholeForms::class, PlainFields::class], replace: [\Illuminate\Session\Middleware\StartSession::class => StartSession::class]);
         // Values of records, and the marks that they are written with, are taken as they are typed.
         $middleware->trimStrings(except: [fn (Request $request): bool => $request->is('feeds/*/set-aside*', 'feeds/*/columns/*', 'feeds/*/rehearse')]);
         $middleware->redirectGuestsTo('/sign-in');

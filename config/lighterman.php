@@ -3,6 +3,8 @@
 declare(strict_types=1);
 
 return [
+    // When somebody has to sign in again: after so long without doing anything, and after so long in any case.
+    'session' => ['idle_minutes' => (int) env('LIGHTERMAN_IDLE_MINUTES', 120), 'longest_minutes' => (int) env('LIGHTERMAN_SESSION_MINUTES', 720)],
     // Folders of this machine that lakes, files and databases may lie in, parted by colons; those that bin/up makes, where nothing is said.
     'folders' => array_values(array_filter(explode(':', (string) env('LIGHTERMAN_FOLDERS', implode(':', array_map(static fn (string $f): string => dirname(storage_path())."/{$f}", ['lake', 'lab-drop', 'shared'])))))),
     // How long a worker may stay silent before another takes its feed over.

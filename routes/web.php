@@ -43,6 +43,7 @@ Route::middleware('auth')->group(function (): void {
     Route::get('/audit', AuditController::class);
     Route::get('/me', [MeController::class, 'show']);
     Route::post('/me', [MeController::class, 'store']);
+    Route::post('/me/password', [MeController::class, 'password']);
 
     Route::get('/systems', [SystemsController::class, 'index']);
     Route::get('/landed', [LandedController::class, 'index']);

@@ -26,7 +26,7 @@
         <summary>{{ auth()->user()->name }} ▾</summary>
         <div class="menu">
             <p>{{ auth()->user()->role === 'engineer' ? 'Engineer: may change things' : 'Viewer: may look' }}<br>Times in {{ App\Support\Say::zone() }}</p>
-            <a href="/me">Time zone and colours</a>
+            <a href="/me">Your settings</a>
             <a href="/audit">Audit trail</a>
             <button type="button" @click="toggle">Keys</button>
             <form method="post" action="/sign-out">@csrf<button>Sign out</button></form>

@@ -202,6 +202,17 @@ final class PagesTest extends AppCase
     }
 
     #[Test]
+    public function a_text_that_a_spreadsheet_would_compute_is_none_any_more_in_a_download(): void
+    {
+        $this->feed();
+        $this->givesAsker();
+        $sql = "SELECT '=1+2' AS a, '@x' AS \"=b\", '-5' AS c, -5 AS d, '+49 1' AS e, E'\\t=1' AS f, 'a=1' AS g, NULL::text AS h";
+        $ask = fn (array $more): string => $this->actingAs($this->person('p'.random_int(1, 1 << 30), 'engineer'))->post('/landed/sql', $more + ['target' => 'house', 'as' => 'csv', 'sql' => $sql])->assertOk()->streamedContent();
+        self::assertSame("a,'=b,c,d,e,f,g,h\r\n'=1+2,'@x,'-5,-5,'+49 1,'\t=1,a=1,\r\n", $ask([]));
+        self::assertSame("a,=b,c,d,e,f,g,h\r\n=1+2,@x,-5,-5,+49 1,\t=1,a=1,\r\n", $ask(['formulas' => '1']));
+    }
+
+    #[Test]
     public function the_ruler_names_no_mark_into_another_and_piles_up_a_crowd(): void
     {
         $feed = $this->feed();

@@ -4,6 +4,7 @@ declare(strict_types=1);
 
 namespace App\Http\Controllers;
 
+use App\Http\Middleware\EndsSessions;
 use App\Models\Person;
 use App\Support\Audit;
 use Illuminate\Contracts\View\View;
@@ -37,6 +38,7 @@ final class SignInController
             return back()->withInput(['name' => $given['name']])->withErrors(['name' => 'This name and password do not belong together. Check both and try again.']);
         }
         $request->session()->regenerate();
+        EndsSessions::begins($request->session(), Person::query()->findOrFail(Auth::id()));
         Audit::record('signed in', 'person', $given['name']);
 
         return redirect()->intended('/watch');

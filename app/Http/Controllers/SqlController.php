@@ -50,7 +50,7 @@ final class SqlController
     public function run(Request $request): View|StreamedResponse|BinaryFileResponse|Response
     {
         $most = config('lighterman.query');
-        $given = $request->validate(['target' => 'required|string', 'sql' => 'required|string|max:20000', 'as' => 'nullable|in:csv,parquet', 'run' => 'nullable|uuid', 'rows' => "nullable|integer|between:1,{$most['most_rows']}", 'seconds' => "nullable|integer|between:1,{$most['most_seconds']}"]);
+        $given = $request->validate(['target' => 'required|string', 'sql' => 'required|string|max:20000', 'as' => 'nullable|in:csv,parquet', 'formulas' => 'nullable|boolean', 'run' => 'nullable|uuid', 'rows' => "nullable|integer|between:1,{$most['most_rows']}", 'seconds' => "nullable|integer|between:1,{$most['most_seconds']}"]);
         $as = $given['as'] ?? null;
         $rows = $as !== null ? $most['download_rows'] : (int) ($given['rows'] ?? $most['row_limit']);
         $seconds = (int) ($given['seconds'] ?? $most['seconds']);
@@ -61,7 +61,7 @@ final class SqlController
             $asker = $this->systems->asker(self::asked($given['target']));
             $result = RunningQuery::of($given['run'] ?? (string) Str::uuid(), (int) $request->user()?->id, static fn (RunningQuery $q): QueryResult => $asker->query($given['sql'], $rows, $seconds, $q->isStopped(...)));
             if ($as !== null) {
-                return $as === 'csv' ? $this->csv($result) : $this->parquet($result);
+                return $as === 'csv' ? $this->csv($result, (bool) ($given['formulas'] ?? false)) : $this->parquet($result);
             }
         } catch (Explained $e) {
             [$result, $trouble] = [null, $e];
@@ -107,14 +107,23 @@ final class SqlController
         return view('landed.sql', $more + $this->targets() + ['tables' => $this->tables->all(), 'saved' => SavedQuery::with('person')->orderBy('name')->limit(500)->get(), 'opened' => null, 'rows' => $most['row_limit'], 'seconds' => $most['seconds'], 'result' => null, 'trouble' => null]);
     }
 
-    /** RFC 4180, with an empty field for null and a quoted empty one for an empty text. */
-    private function csv(QueryResult $result): StreamedResponse
+    /**
+     * RFC 4180, with an empty field for null and a quoted empty one for an empty text.
+     *
+     * @param  bool  $formulas  whether texts that a spreadsheet would take for formulas are left as they are
+     *
+     * @see https://owasp.org/www-community/attacks/CSV_Injection
+     */
+    private function csv(QueryResult $result, bool $formulas): StreamedResponse
     {
-        return response()->streamDownload(static function () use ($result): void {
-            $writer = new Writer(new Dialect, new Shape(array_map(static fn (array $c): Column => new Column($c['name'], Type::parse($c['type'])), $result->columns)));
+        return response()->streamDownload(static function () use ($result, $formulas): void {
+            $columns = array_map(static fn (array $c): Column => new Column($c['name'], Type::parse($c['type'])), $result->columns);
+            $numeric = array_column($result->columns, 'numeric');
+            $plain = static fn (?string $v, int $i): ?string => ! $formulas && $v !== null && ! ($numeric[$i] ?? false) && preg_match('/^[=+\-@\t\r\n]/', $v) === 1 ? "'{$v}" : $v;
+            $writer = new Writer(new Dialect, new Shape(array_map(static fn (Column $c, int $i): Column => new Column((string) $plain($c->name, -1 - $i), $c->type), $columns, array_keys($columns))));
             echo $writer->begin();
             foreach ($result->rows as $row) {
-                echo $writer->row($row);
+                echo $writer->row(array_map($plain, $row, array_keys($row)));
             }
         }, 'result.csv', ['Content-Type' => 'text/csv; charset=utf-8']);
     }
