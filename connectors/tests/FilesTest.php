@@ -235,6 +235,34 @@ final class FilesTest extends PostgresCase implements TakenFiles
     }
 
     #[Test]
+    public function a_file_that_claims_more_than_may_be_held_is_refused_with_its_place_and_stops_nothing(): void
+    {
+        $this->leave('in/a.csv', "id;t\n1;x\n", 90);
+        $feed = $this->drop('in/*.csv*', ['format' => 'delimited']);
+        // A few kilobytes each.
+        $bomb = (string) gzencode("id;t\n2;y\n3;".str_repeat('z', 600 << 20)."\n", 9);
+        $this->leave('in/b.csv.gz', $bomb, 80);
+        unset($bomb);
+        $this->leave('in/c.csv', "id;t\n4;w\n", 70);
+        memory_reset_peak_usage();
+        $this->take($feed);
+        self::assertLessThan(200 << 20, memory_get_peak_usage());
+        self::assertSame([['id' => '1', 't' => 'x'], ['id' => '4', 't' => 'w']], $this->landed('id, t'));
+        self::assertStringContainsString('line 3 is longer than 32 MB', json_encode($this->unreadable, JSON_THROW_ON_ERROR));
+
+        $this->leave('wide/a.csv', implode(';', array_map(static fn (int $n): string => "c{$n}", range(1, 200_000)))."\n".str_repeat(';', 199_999)."\n");
+        $this->leave('wide/b.jsonl', '{'.implode(', ', array_map(static fn (int $n): string => "\"c{$n}\": 1", range(1, 20_000)))."}\n");
+        foreach (['wide/*.csv', 'wide/*.jsonl'] as $pattern) {
+            try {
+                $this->drop($pattern);
+                self::fail($pattern);
+            } catch (SystemTrouble $trouble) {
+                self::assertStringContainsString('more than 2,000 columns', $trouble->getMessage());
+            }
+        }
+    }
+
+    #[Test]
     public function a_taken_file_that_changes_does_what_was_chosen(): void
     {
         foreach (['set_aside' => [['1', '10']], 'ignore' => [['1', '10']], 'again' => [['1', '11'], ['2', '20']]] as $changed => $expected) {

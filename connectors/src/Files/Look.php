@@ -39,6 +39,9 @@ final readonly class Look
 
     private const VALUES = 5;
 
+    /** Columns that a file may have. */
+    private const COLUMNS = 2000;
+
     /** Files that are looked at until one is whole. */
     private const TRIES = 3;
 
@@ -154,6 +157,11 @@ final readonly class Look
         return new FileFacts($reading, new Shape($all), $evidence, $why, $samples, array_column($columns, 'type', 'name'), new FilesFound($files, $bytes, $newest));
     }
 
+    private static function demandFew(string $path, int $columns): void
+    {
+        $columns <= self::COLUMNS || throw BrokenFile::at($path, 'it has more than '.number_format(self::COLUMNS).' columns');
+    }
+
     /**
      * How one file is written: its format, dialect, columns, the evidence for these, and some values.
      *
@@ -167,6 +175,7 @@ final readonly class Look
         switch ($format) {
             case FileFormat::Delimited:
                 $head = $this->store->head($file->path, $sample);
+                self::demandFew($file->path, max(array_map(static fn (string $d): int => substr_count(substr($head, 0, strcspn($head, "\r\n")), $d), array_keys(Dialect::DELIMITERS))) + 1);
                 $found = Detection::in(strlen($head) < $sample && ! str_ends_with($head, "\n") ? "{$head}\n" : $head, $said);
                 $rows = [];
                 foreach ((new DelimitedReader([$head], $found->dialect))->lines() as $line) {
@@ -181,6 +190,7 @@ final readonly class Look
                 $head = $this->store->head($file->path, $sample);
                 $head = strlen($head) < $sample && ! str_ends_with($head, "\n") ? "{$head}\n" : $head;
                 $columns = JsonDetection::in($head)->columns;
+                self::demandFew($file->path, count($columns));
                 $rows = [];
                 foreach ((new JsonReader([$head]))->lines() as $values) {
                     $rows[] = array_map(static fn (array $c): ?string => is_array($values) ? $values[$c['name']] ?? null : null, $columns);

@@ -77,9 +77,9 @@ final class Opened
         $frame = $this->frame($path);
         switch ($reading->format) {
             case FileFormat::Delimited:
-                return new DelimitedRows($this->store->pieces($path, $hash), $reading->dialect ?? throw new \LogicException('Delimited text has a dialect.'), $frame, $reading->dates);
+                return new DelimitedRows(BoundedLines::of($this->store->pieces($path, $hash), $path, false), $reading->dialect ?? throw new \LogicException('Delimited text has a dialect.'), $frame, $reading->dates);
             case FileFormat::JsonLines:
-                return new JsonRows($this->store->pieces($path, $hash), $frame);
+                return new JsonRows(BoundedLines::of($this->store->pieces($path, $hash), $path, true), $frame);
             case FileFormat::Avro:
                 $avro = new AvroReader($this->store->pieces($path, $hash));
 

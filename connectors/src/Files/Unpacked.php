@@ -14,6 +14,9 @@ use Lighterman\Core\Port\BrokenFile;
  */
 final class Unpacked
 {
+    /** Bytes that are inflated at once: what comes of them is at most a thousand times as much. */
+    private const AT_ONCE = 8 << 10;
+
     /**
      * @param  iterable<int, string>  $bytes
      * @return Generator<int, string>
@@ -24,7 +27,7 @@ final class Unpacked
     {
         $begin = static fn (): \InflateContext => inflate_init(ZLIB_ENCODING_GZIP) ?: throw new \LogicException('zlib is missing.');
         $inflating = null;
-        foreach ($bytes as $piece) {
+        foreach (self::small($bytes) as $piece) {
             while ($piece !== '') {
                 $inflating ??= $begin();
                 $before = inflate_get_read_len($inflating);
@@ -43,6 +46,17 @@ final class Unpacked
         }
         if ($inflating !== null) {
             throw BrokenFile::at($path, 'it ends before it should');
+        }
+    }
+
+    /**
+     * @param  iterable<int, string>  $bytes
+     * @return Generator<int, string>
+     */
+    private static function small(iterable $bytes): Generator
+    {
+        foreach ($bytes as $piece) {
+            yield from str_split($piece, self::AT_ONCE);
         }
     }
 }

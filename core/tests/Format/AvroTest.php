@@ -142,6 +142,60 @@ final class AvroTest extends TestCase
         }
     }
 
+    /** A number as Avro writes it. */
+    private static function long(int $n): string
+    {
+        $n = ($n << 1) ^ ($n >> 63);
+        $bytes = '';
+        do {
+            $more = ($n >> 7) & 0x01FFFFFFFFFFFFFF;
+            $bytes .= chr(($n & 0x7F) | ($more !== 0 ? 0x80 : 0));
+            $n = $more;
+        } while ($n !== 0);
+
+        return $bytes;
+    }
+
+    private static function claimed(string $schema, int $rows, string $data, string $codec = 'null', ?int $length = null): string
+    {
+        $text = static fn (string $t): string => self::long(strlen($t)).$t;
+        $sync = str_repeat('~', 16);
+
+        return "Obj\x01".self::long(2).$text('avro.schema').$text($schema).$text('avro.codec').$text($codec).self::long(0).$sync.self::long($rows).self::long($length ?? strlen($data)).$data.$sync;
+    }
+
+    #[Test]
+    public function what_a_file_claims_for_nothing_is_not_believed(): void
+    {
+        $nulls = '{"type":"record","name":"r","fields":[{"name":"a","type":{"type":"array","items":"null"}}]}';
+        $maps = '{"type":"record","name":"r","fields":[{"name":"a","type":{"type":"map","values":"null"}}]}';
+        $nothing = '{"type":"record","name":"r","fields":[{"name":"a","type":"null"}]}';
+        self::assertSame([[null]], iterator_to_array(self::reader(self::claimed($nothing, 1, ''))->rows(), false));
+        self::assertSame([['[null,null]']], iterator_to_array(self::reader(self::claimed($nulls, 1, self::long(2).self::long(0)))->rows(), false));
+        foreach ([
+            'more than 1,000,000 elements' => self::claimed($nulls, 1, self::long(1 << 40).self::long(0)),
+            'has more than 1,000,000' => self::claimed($nulls, 1, str_repeat(self::long(900_000), 2).self::long(0)),
+            'list or map has more' => self::claimed($nulls, 1, self::long(-(1 << 40)).self::long(8).self::long(0)),
+            'map has more' => self::claimed($maps, 1, self::long(PHP_INT_MIN).self::long(8).self::long(0)),
+            'claims 1099511627776 rows' => self::claimed($nothing, 1 << 40, ''),
+            'a block claims 1 rows in 1099511627776 bytes' => self::claimed($nothing, 1, '', 'null', 1 << 40),
+            'cannot be inflated' => self::claimed($nothing, 1, (string) gzdeflate(str_repeat("\0", 700 << 20), 9), 'deflate'),
+            'no fields' => self::claimed('{"type":"record","name":"r","fields":[]}', 1, ''),
+            'has no fields, or one without' => self::claimed('{"type":"record","name":"r"}', 1, ''),
+            'without a name or a type' => self::claimed('{"type":"record","name":"r","fields":[{"name":"a"}]}', 1, ''),
+        ] as $said => $file) {
+            memory_reset_peak_usage();
+            $before = memory_get_usage();
+            try {
+                iterator_to_array(self::reader($file, 1 << 20)->rows(), false);
+                self::fail("it was read, though {$said}");
+            } catch (MalformedAvro $e) {
+                self::assertStringContainsString($said, $e->getMessage());
+            }
+            self::assertLessThan(200 << 20, memory_get_peak_usage() - $before, $said);
+        }
+    }
+
     #[Test]
     public function what_the_format_cannot_hold_is_said(): void
     {

@@ -18,7 +18,10 @@ use Lighterman\Core\Shape\Shape;
 final class Reader
 {
     /** A block that claims more is not believed. */
-    private const BLOCK = 256 << 20;
+    private const BLOCK = 64 << 20;
+
+    /** Elements of one list or map, and rows of a block that take no room. */
+    private const MANY = 1_000_000;
 
     private const DEPTH = 64;
 
@@ -69,6 +72,9 @@ final class Reader
             if ($data === false) {
                 throw MalformedAvro::because('a block cannot be inflated');
             }
+            if ($rows > max(strlen($data), self::MANY)) {
+                throw MalformedAvro::because("a block claims {$rows} rows in {$length} bytes");
+            }
             $at = 0;
             for ($n = 0; $n < $rows; $n++) {
                 $row = [];
@@ -111,6 +117,10 @@ final class Reader
         }
         if (! is_array($schema) || ($schema['type'] ?? null) !== 'record') {
             throw MalformedAvro::because('its schema is not a record, so it has no columns');
+        }
+        $fields = $schema['fields'] ?? null;
+        if (! is_array($fields) || $fields === [] || array_filter($fields, static fn (mixed $f): bool => ! is_array($f) || ! is_string($f['name'] ?? null) || ! isset($f['type'])) !== []) {
+            throw MalformedAvro::because('its record has no fields, or one without a name or a type');
         }
         $this->schema = $schema;
         $this->name($schema);
@@ -189,6 +199,10 @@ final class Reader
             if ($count < 0) {
                 self::readLong($data, $at);
                 $count = -$count;
+            }
+            // Elements may take no room at all, and a length may be claimed for nothing.
+            if ($count > self::MANY - count($items)) {
+                throw MalformedAvro::because('a list or map has more than '.number_format(self::MANY).' elements');
             }
             for ($i = 0; $i < $count; $i++) {
                 $name = $named ? self::bytes($data, $at, self::readLong($data, $at)) : count($items);
