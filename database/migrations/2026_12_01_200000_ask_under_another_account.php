@@ -15,4 +15,9 @@ return new class extends Migration
             $table->text('asker_secret')->nullable();
         });
     }
+
+    public function down(): void
+    {
+        Schema::table('systems', static fn (Blueprint $table) => $table->dropColumn(['asker_user', 'asker_secret']));
+    }
 };

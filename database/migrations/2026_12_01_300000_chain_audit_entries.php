@@ -54,4 +54,15 @@ return new class extends Migration
             CREATE TRIGGER audit_keep_all BEFORE TRUNCATE ON audit_entries FOR EACH STATEMENT EXECUTE FUNCTION audit_refuse();
             SQL);
     }
+
+    public function down(): void
+    {
+        DB::unprepared(<<<'SQL'
+            DROP TRIGGER audit_seal ON audit_entries;
+            DROP TRIGGER audit_keep ON audit_entries;
+            DROP TRIGGER audit_keep_all ON audit_entries;
+            DROP FUNCTION audit_seal(), audit_refuse(), audit_hash(text, bigint, audit_entries), audit_line(audit_entries);
+            ALTER TABLE audit_entries DROP COLUMN place, DROP COLUMN hash;
+            SQL);
+    }
 };

@@ -77,7 +77,7 @@ final class PagesTest extends AppCase
         $this->actingAs($this->engineer())->post('/feeds/new', $this->form([]))->assertRedirect('/feeds/loads');
         $definition = Feed::firstOrFail()->definition->parsed();
         self::assertSame([120, 'every', 300], [$definition->promiseSeconds, $definition->schedule->kind, $definition->schedule->seconds]);
-        self::assertSame('engineer', AuditEntry::where('action', 'created')->value('person'));
+        self::assertSame('engineer', AuditEntry::where('action', 'created')->latest('id')->value('person'));
     }
 
     #[Test]
