@@ -210,6 +210,8 @@ final class Intake
         $stands = $landing->sequence($carrier->feed->uid);
         if ($stands < (int) $row->sequence) {
             $row->sequence = Receipts::takeBack($carrier->feed->id, $stands);
+            // A line that was joined is taken back whole, and what of it stands there comes again.
+            $this->catchUp($carrier, $landing, (int) $row->sequence);
             $carrier->position->hasBegun() && $this->loads->again($carrier, 'the target stands where it stood earlier, for somebody has put an older state back');
         }
     }

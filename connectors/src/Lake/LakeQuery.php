@@ -120,7 +120,12 @@ final readonly class LakeQuery
         $ledger = new Ledger($folder);
         $damaged = [];
         $tables = $ledger->tables($damaged);
-        (new LakeStatement($engine))->demandOnly($sql, array_keys($tables));
+        try {
+            (new LakeStatement($engine))->demandOnly($sql, array_keys($tables));
+        } catch (EngineError $refused) {
+            // What is asked for may stand on a page that cannot be read.
+            throw $damaged[0] ?? $refused;
+        }
         foreach ($tables as $name => $table) {
             [$schema, $own] = explode('.', $name, 2);
             $engine->run('CREATE SCHEMA IF NOT EXISTS '.Engine::name($schema));
