@@ -41,7 +41,7 @@
         </section>
         @endif
     @endforeach
-    @if ($connector instanceof Lighterman\Core\Port\AsksApart)
+    @if ($system->asksApart() && ($system->asker_user !== null || $system->routesTo()->whereHas('feeds')->exists()))
     @can('change')
     <section class="sheet pad"><h2>Account for queries</h2>
         @if ($system->asker_user !== null)
