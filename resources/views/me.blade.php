@@ -12,6 +12,6 @@
     @foreach (['current' => ['Present password', 'current-password'], 'password' => ['New password', 'new-password'], 'again' => ['The new one again', 'new-password']] as $field => [$label, $kind])
     <div class="field"><label for="{{ $field }}">{{ $label }}</label><input class="input" id="{{ $field }}" name="{{ $field }}" type="password" required maxlength="200" autocomplete="{{ $kind }}">@error($field)<p class="hint r-failed">{{ $message }}</p>@enderror</div>
     @endforeach
-    <button class="button">Change the password</button><p class="hint">At least 12 characters. Wherever else you are signed in, that ends.</p>
+    <button class="button">Change the password</button><p class="faded small" style="margin-top: 6px">At least 12 characters. Wherever else you are signed in, that ends.</p>
 </form>
 @endsection
