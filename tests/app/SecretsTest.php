@@ -66,7 +66,7 @@ final class SecretsTest extends AppCase
     public function passwords_are_hashed_and_failed_sign_ins_are_throttled(): void
     {
         $this->engineer();
-        self::assertStringStartsWith('$2y$', (string) Person::firstOrFail()->getAuthPassword());
+        self::assertStringStartsWith('$argon2id$', (string) Person::firstOrFail()->getAuthPassword());
         for ($i = 0; $i < 5; $i++) {
             $this->post('/sign-in', ['name' => 'engineer', 'password' => 'no'])->assertSessionHasErrors('name');
         }
