@@ -644,6 +644,8 @@ final class World
             if ($e->remedy()->act === Act::StartOver) {
                 $this->startOver($feed);
             }
+            // "Change it on the feed's columns or checks."
+            preg_match('/treatment: the source has no column "(\w+)", which/', $e->getMessage(), $named) === 1 && $this->renameLanded($feed, $named[1]);
             // "Run this on house, then agree again: ALTER TABLE …;"
             $this->runStatements($e->getMessage(), (string) $e->remedy()->said);
             throw $e;
