@@ -3,6 +3,8 @@
 declare(strict_types=1);
 
 use App\Http\Middleware\EndsSessions;
+use App\Http\Middleware\KnownHosts;
+use App\Http\Middleware\KnownProxies;
 use App\Http\Middleware\PlainFields;
 use App\Http\Middleware\SecurityHeaders;
 use App\Http\Middleware\StartSession;
@@ -12,6 +14,7 @@ use Illuminate\Foundation\Application;
 use Illuminate\Foundation\Configuration\Exceptions;
 use Illuminate\Foundation\Configuration\Middleware;
 use Illuminate\Http\Middleware\HandleCors;
+use Illuminate\Http\Middleware\TrustProxies;
 use Illuminate\Http\Request;
 use Lighterman\Core\Trouble\Explained;
 
@@ -26,7 +29,8 @@ $app = Application::configure(basePath: dirname(__DIR__))
     ->withMiddleware(function (Middleware $middleware): void {
         // Nothing here is meant for pages of another origin.
         $middleware->remove(HandleCors::class);
-        $middleware->append(SecurityHeaders::class);
+        $middleware->replace(TrustProxies::class, KnownProxies::class);
+        $middleware->append([SecurityHeaders::class, KnownHosts::class]);
         $middleware->web(append: [EndsSessions::class, WholeForms::class, PlainFields::class], replace: [\Illuminate\Session\Middleware\StartSession::class => StartSession::class]);
         // Values of records, and the marks that they are written with, are taken as they are typed.
         $middleware->trimStrings(except: [fn (Request $request): bool => $request->is('feeds/*/set-aside*', 'feeds/*/columns/*', 'feeds/*/rehearse')]);

@@ -3,6 +3,9 @@
 declare(strict_types=1);
 
 return [
+    // Names that this installation answers under, and addresses of proxies whose word counts, parted by commas.
+    'hosts' => array_values(array_filter(array_map(static fn (string $h): string => strtolower(trim($h)), explode(',', (string) env('LIGHTERMAN_HOSTS', 'localhost,127.0.0.1,[::1]'))))),
+    'proxies' => array_values(array_filter(array_map(trim(...), explode(',', (string) env('LIGHTERMAN_PROXIES', ''))))),
     // When somebody has to sign in again: after so long without doing anything, and after so long in any case.
     'session' => ['idle_minutes' => (int) env('LIGHTERMAN_IDLE_MINUTES', 120), 'longest_minutes' => (int) env('LIGHTERMAN_SESSION_MINUTES', 720)],
     // Folders of this machine that lakes, files and databases may lie in, parted by colons; those that bin/up makes, where nothing is said.

@@ -2,6 +2,9 @@
 
 declare(strict_types=1);
 
+// Nobody has to know what this is written in.
+header_remove('X-Powered-By');
+
 use Illuminate\Http\Request;
 
 // PHP's own server hands every request here; files below public/ go out as they are.
