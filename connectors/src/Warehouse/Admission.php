@@ -35,6 +35,8 @@ final readonly class Admission
         foreach ($landed->tables() as $fork => $table) {
             $line = self::line($feed, $fork);
             $preparation = (new Preparing($this->at))->preparation($table, $line);
+            // Somebody may have dropped it in this moment; an empty one in its place would pass for the copy.
+            $preparation->exists || $anew || $this->demandSame($landed, $feed);
             $preparation->demandClear($this->at->system, $table->name);
             $this->at->ledger->takeOver($table->name, $line);
             $claimed = $this->at->ledger->claim($line, $token, $table->name, created: ! $preparation->exists);
