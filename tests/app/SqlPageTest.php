@@ -152,8 +152,13 @@ final class SqlPageTest extends LakeCase
             $this->post('/systems/house/asker', ['asker_user' => "{$this->asker}_x", 'asker_secret' => 'invented-secret-9', 'act' => 'made'])->assertSessionHasNoErrors();
             $this->get('/systems/house')->assertSee('is CREATEDB')->assertSee('NOCREATEDB')->assertDontSee('invented-secret-9');
             $this->post('/landed/sql', ['target' => 'house', 'sql' => 'SELECT 1'])->assertSee('house is not asked in SQL');
-            // Run by somebody who may, it is made as it should be.
-            $this->post('/systems/house/asker', ['asker_user' => "{$this->asker}_x", 'act' => 'make', 'administrator' => 'lighterman', 'administrator_secret' => (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD')])->assertSessionHasNoErrors();
+            // No role that others made is altered, not even by an administrator; one of its own is made as it should be.
+            $made = ['act' => 'make', 'administrator' => 'lighterman', 'administrator_secret' => (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD')];
+            foreach (["{$this->asker}_x", 'lighterman'] as $taken) {
+                $this->post('/systems/house/asker', ['asker_user' => $taken] + $made)->assertSessionHasErrors('said');
+            }
+            self::assertSame('t', $this->house->value("SELECT bool_and(rolcreatedb) FROM pg_roles WHERE rolname IN ('lighterman', '{$this->asker}_x')"));
+            $this->post('/systems/house/asker', ['asker_user' => (string) $this->asker, 'act' => 'make', 'administrator' => 'lighterman', 'administrator_secret' => (string) getenv('LIGHTERMAN_TEST_PG_PASSWORD')])->assertSessionHasNoErrors();
             $this->post('/landed/sql', ['target' => 'house', 'sql' => 'SELECT count(*) AS many FROM copy.loads'])->assertSee('500');
             $this->post('/systems/house/asker', ['asker_user' => "{$this->asker}_x", 'act' => 'make', 'administrator' => 'nobody', 'administrator_secret' => 'wrong-secret-0'])->assertSessionHasErrors('said')->assertSessionMissing('wrong-secret-0');
         } finally {

@@ -24,7 +24,7 @@ final class AuditController
             $at === null || $entries->where('at', $than, $at);
         }
 
-        return view('audit', ['asked' => $asked + ['who' => '', 'what' => '', 'from' => '', 'to' => ''], 'people' => AuditEntry::query()->distinct()->orderBy('person')->limit(500)->pluck('person'), 'page' => $page, 'pages' => (int) max(1, ceil($entries->count() / 100)), 'entries' => $entries->latest('id')->forPage($page, 100)->get()]);
+        return view('audit', ['asked' => $asked + ['who' => '', 'what' => '', 'from' => '', 'to' => ''], 'people' => AuditEntry::query()->distinct()->orderBy('person')->pluck('person'), 'page' => $page, 'pages' => (int) max(1, ceil($entries->count() / 100)), 'entries' => $entries->latest('id')->forPage($page, 100)->get()]);
     }
 
     /** What a field for a time holds, in the viewer's zone; null where that is none. */

@@ -9,12 +9,16 @@ use Lighterman\Connectors\Postgres\Server\PostgresSettings;
 use Lighterman\Connectors\Postgres\Server\Quoted;
 use Lighterman\Connectors\Postgres\Server\Reach;
 use Lighterman\Core\Port\Finding;
+use Lighterman\Core\Trouble\QueryTrouble;
 use SensitiveParameter;
 
 /** The role that people's queries run under: how it is made, and whether it can do no more than it should. */
 final class AskingRole
 {
     private const ATTRIBUTES = 'LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE NOREPLICATION NOBYPASSRLS NOINHERIT CONNECTION LIMIT 20';
+
+    /** Told by the role itself, so that no other is ever altered. */
+    private const MADE = 'Made by Lighterman for queries of people.';
 
     /** Attributes that it must not have. */
     private const WRONG = ['rolsuper' => 'SUPERUSER', 'rolcreaterole' => 'CREATEROLE', 'rolcreatedb' => 'CREATEDB', 'rolreplication' => 'REPLICATION', 'rolbypassrls' => 'BYPASSRLS'];
@@ -28,6 +32,7 @@ final class AskingRole
             "{$verb} ROLE {$role} ".self::ATTRIBUTES." PASSWORD {$password}",
             "ALTER ROLE {$role} SET default_transaction_read_only = on",
             'GRANT CONNECT ON DATABASE '.Quoted::name($database)." TO {$role}",
+            "COMMENT ON ROLE {$role} IS ".Quoted::literal(self::MADE),
         ];
     }
 
@@ -36,8 +41,11 @@ final class AskingRole
         $connection = new Connection($administrator, 'lighterman', readOnly: false);
         try {
             $connection->begin();
-            $there = $connection->value('SELECT 1 FROM pg_roles WHERE rolname = $1', [$user]) !== null;
-            foreach (self::statements($administrator->database, $user, Quoted::literal(self::verifier($secret)), $there ? 'ALTER' : 'CREATE') as $statement) {
+            $there = $connection->row("SELECT coalesce(shobj_description(oid, 'pg_authid'), '') AS said FROM pg_roles WHERE rolname = $1", [$user]);
+            if ($there !== null && $there['said'] !== self::MADE) {
+                throw QueryTrouble::refused("There is a role {$user} already, and it was not made for this: it would get another password and lose rights.", 'Choose another name; or, if it is meant for queries, give its password and say that the statements were run.');
+            }
+            foreach (self::statements($administrator->database, $user, Quoted::literal(self::verifier($secret)), $there === null ? 'CREATE' : 'ALTER') as $statement) {
                 $connection->run($statement);
             }
             $connection->commit();
