@@ -192,5 +192,8 @@ final class SqlPageTest extends LakeCase
         DB::table('running_queries')->insert(array_map(static fn (int $person): array => ['id' => (string) Str::uuid(), 'person_id' => $person, 'started_at' => now()], [$this->person('third', 'engineer')->id, $other->id]));
         self::assertStringContainsString('4 queries are under way', $ask($other));
         self::assertSame(4, DB::table('running_queries')->count());
+        // What a web server that died has left behind takes nobody's place for long.
+        DB::table('running_queries')->update(['started_at' => now()->subSeconds(421)]);
+        self::assertStringContainsString('>42<', $ask($own));
     }
 }

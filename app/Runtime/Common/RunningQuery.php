@@ -33,7 +33,7 @@ final class RunningQuery
     public static function of(string $id, int $person, callable $do): mixed
     {
         // What a web server that died has left behind tells nothing any more.
-        DB::table('running_queries')->where('started_at', '<', now()->subHours(2))->delete();
+        DB::table('running_queries')->where('started_at', '<', now()->subSeconds((int) config('lighterman.query.most_seconds') + 120))->delete();
         self::begin($id, $person);
         try {
             return $do(new self($id));
